@@ -1,0 +1,115 @@
+"""Joint angles over time from the followed points of one view.
+
+Zeros follow ISB and AAOS: upright standing is 0 for every joint angle; 0 is straight at the knee. Directions in the
+picture depend on which way the client faces: `facing` is +1 when she faces right on the screen (camera on her right).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.geometry import included_angle, signed_turn
+from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.track import Points, Series, Track
+
+Array = NDArray[np.float64]
+
+UP = np.array([0.0, -1.0])
+# Standing knee flexion and the shank's share of the flexion in a squat, for reading depth off the height of the hips in
+# front views; common practice, no source. The doubt says how rough that reading is.
+STANDING_FLEXION_DEG = 5.0
+SHANK_SHARE = 0.25
+FRONT_FLEXION_U_DEG = 16.0
+LEVEL_U_DEG = 1.0  # k = 2: a phone held or propped by hand; common practice, no source
+
+
+def facing(view: str) -> int:
+    """+1 when the client faces right on the screen, -1 when left (side views), 0 otherwise."""
+    return {"side-right": 1, "side-left": -1}.get(view, 0)
+
+
+def outward(view: str, side: str) -> int:
+    """+1 when the client's `side` lies to the right on the screen in a front or rear view."""
+    left_is_right = 1 if view == "front" else -1
+    return left_is_right if side == "left" else -left_is_right
+
+
+def angle_series(track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG) -> dict[str, Series]:
+    """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
+
+    up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction.
+    """
+    near = near_side(view)
+    return _side_angles(track, near, facing(view), up, level_u_deg) if near else _front_angles(track, view, up)
+
+
+def _side_angles(track: Track, side: str, way: int, up: Array, level_u_deg: float) -> dict[str, Series]:
+    shoulder, hip, knee, ankle, heel, toe = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
+    across = np.array([-up[1], up[0]])
+
+    def lean(p: Points) -> Array:
+        return way * signed_turn(np.broadcast_to(up, p[hip].shape), p[shoulder] - p[hip])
+
+    def thigh(p: Points) -> Array:
+        d = p[hip] - p[knee]
+        return np.degrees(np.arctan2(d @ up, np.abs(d @ across)))
+
+    def shank(p: Points) -> Array:
+        return way * signed_turn(np.broadcast_to(up, p[ankle].shape), p[knee] - p[ankle])
+
+    out: dict[str, Series] = {}
+    if track.has(hip, knee, ankle):
+        out[f"knee_flexion_{side}"] = track.series(lambda p: way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee]))
+        out[f"thigh_from_horizontal_{side}"] = track.series(thigh).widened(level_u_deg)
+        out[f"shank_from_vertical_{side}"] = track.series(shank).widened(level_u_deg)
+    if track.has(hip, knee, shoulder):
+        out[f"hip_flexion_{side}"] = track.series(lambda p: -way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
+        out["trunk_lean"] = track.series(lean).widened(level_u_deg)
+    if track.has(knee, ankle, heel, toe):
+        out[f"ankle_dorsiflexion_{side}"] = track.series(
+            lambda p: 90 - included_angle(p[knee], p[ankle], p[ankle] + p[toe] - p[heel]))
+    return out
+
+
+def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
+    out: dict[str, Series] = {}
+    across = np.array([-up[1], up[0]])
+    for side in SIDES:
+        hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
+        if not track.has(hip, knee, ankle):
+            continue
+        way = outward(view, side)
+
+        def projection(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
+            thigh, shank = p[hip] - p[knee], p[knee] - p[ankle]
+            return np.degrees(np.arctan2(way * (thigh @ across), thigh @ up) - np.arctan2(way * (shank @ across), shank @ up))
+
+        def medial(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
+            line, d = p[ankle] - p[hip], p[knee] - p[hip]
+            share = (d @ up) / np.where(np.abs(line @ up) < 1e-6, 1e-6, line @ up)
+            shank = float(np.percentile(np.linalg.norm(p[knee] - p[ankle], axis=1), 95))
+            return -way * (d @ across - share * (line @ across)) / shank * 100
+
+        out[f"fppa_{side}"] = track.series(projection)
+        out[f"knee_medial_{side}"] = track.series(medial)
+        flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up)
+        out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
+    if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):
+        out["knee_ankle_separation_ratio"] = track.series(
+            lambda p: np.abs((p["knee_left"] - p["knee_right"]) @ across) / np.abs((p["ankle_left"] - p["ankle_right"]) @ across))
+    return out
+
+
+def flexion_from_height(height: Array) -> Array:
+    """Knee flexion (degrees) a squatting leg must have for its hip to be at this height over the ankle.
+
+    height (T,), any unit; its highest level is taken for standing. A model, not a measurement: the thigh and shank are
+    taken as equal and the shank as leaning a fixed share of the flexion.
+    """
+    k = np.radians(np.linspace(0, 150, 301))
+    model = np.cos(SHANK_SHARE * k) + np.cos((1 - SHANK_SHARE) * k)
+    standing = np.radians(STANDING_FLEXION_DEG)
+    top = np.cos(SHANK_SHARE * standing) + np.cos((1 - SHANK_SHARE) * standing)
+    scaled = height / np.percentile(height, 97) * top
+    return np.degrees(np.interp(-scaled, -model, k))

@@ -1,0 +1,100 @@
+"""The followed points of one film, and how their doubt reaches anything computed from them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.values import COVERAGE_FACTOR
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Track:
+    """Positions of P points over T frames.
+
+    times (T,) s; positions (T, P, 2) px; covariance (T, 2P, 2P) px² of the positions of one frame, with what is
+    systematic over the whole film already added.
+    """
+
+    times: Array
+    names: tuple[str, ...]
+    positions: Array
+    covariance: Array
+
+    def has(self, *names: str) -> bool:
+        """True when every named point was followed."""
+        return all(n in self.names for n in names)
+
+    def point(self, name: str) -> Array:
+        """Path (T, 2) px of one point. Raises ValueError for an unknown name."""
+        return self.positions[:, self.names.index(name)]
+
+    def sigma(self, name: str) -> Array:
+        """Standard deviation (T,) px per axis of one point."""
+        i = 2 * self.names.index(name)
+        return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
+
+    def series(self, compute: Callable[[Points], Array]) -> Series:
+        """Evaluate a (T,) function of the points and carry the covariance through it by central differences."""
+        middle = compute(Points(self.names, self.positions))
+        jacobian = np.zeros((len(self.times), 2 * len(self.names)))
+        step = 0.25
+        used = _names_used(compute, self)
+        for p in used:
+            for k in range(2):
+                moved = self.positions.copy()
+                moved[:, p, k] += step
+                high = compute(Points(self.names, moved))
+                moved[:, p, k] -= 2 * step
+                jacobian[:, 2 * p + k] = _difference(high, compute(Points(self.names, moved))) / (2 * step)
+        variance = np.einsum("ti,tij,tj->t", jacobian, self.covariance, jacobian)
+        return Series(self.times, middle, COVERAGE_FACTOR * np.sqrt(np.maximum(variance, 0)))
+
+
+def _difference(a: Array, b: Array) -> Array:
+    """a - b, with whole turns taken out: some series are angles that may wrap at 180°."""
+    d = a - b
+    return np.where(np.abs(d) > 180, d - 360 * np.sign(d), d)
+
+
+@dataclass(frozen=True)
+class Points:
+    """Positions by name, (T, 2) px each; remembers which names were asked for."""
+
+    names: tuple[str, ...]
+    positions: Array
+    asked: set[str] | None = None
+
+    def __getitem__(self, name: str) -> Array:
+        if self.asked is not None:
+            self.asked.add(name)
+        return self.positions[:, self.names.index(name)]
+
+
+def _names_used(compute: Callable[[Points], Array], track: Track) -> list[int]:
+    asked: set[str] = set()
+    compute(Points(track.names, track.positions[:1], asked))
+    return [track.names.index(n) for n in sorted(asked)]
+
+
+@dataclass(frozen=True)
+class Series:
+    """A quantity over time: times (T,) s, values (T,), u (T,) expanded uncertainty (k = 2), in the quantity's unit."""
+
+    times: Array
+    values: Array
+    u: Array
+
+    def window(self, start_s: float, end_s: float) -> Series:
+        """The part between two times, inclusive."""
+        keep = (self.times >= start_s - 1e-9) & (self.times <= end_s + 1e-9)
+        return Series(self.times[keep], self.values[keep], self.u[keep])
+
+    def widened(self, u: float | Array) -> Series:
+        """The same series with a further independent doubt."""
+        return Series(self.times, self.values, np.hypot(self.u, u))

@@ -1,0 +1,77 @@
+"""A measured number with its doubt, and the three-valued verdict."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+COVERAGE_FACTOR = 2.0  # expanded uncertainty, k = 2 (about 95 %); JCGM 100:2008 (GUM) section 6
+
+
+@dataclass(frozen=True)
+class Value:
+    """A number and its expanded uncertainty (k = 2), both in the unit the measure's name ends in."""
+
+    value: float
+    u: float
+
+    def __add__(self, other: Value) -> Value:
+        return Value(self.value + other.value, math.hypot(self.u, other.u))
+
+    def __sub__(self, other: Value) -> Value:
+        return Value(self.value - other.value, math.hypot(self.u, other.u))
+
+    def scaled(self, factor: float, factor_share: float = 0.0) -> Value:
+        """Times a factor that is itself uncertain by the share `factor_share` (k = 2)."""
+        return Value(self.value * factor, math.hypot(self.u * factor, self.value * factor * factor_share))
+
+    def widened(self, u: float) -> Value:
+        """The same number with a further independent doubt."""
+        return Value(self.value, math.hypot(self.u, u))
+
+
+class Verdict(StrEnum):
+    """Within, borderline (inside within), off, or not to be told from this film."""
+
+    WITHIN = "within"
+    BORDERLINE = "borderline"
+    OFF = "off"
+    CANNOT_TELL = "cannot tell"
+
+
+@dataclass(frozen=True)
+class Band:
+    """A target: from low to high, either end open (None)."""
+
+    low: float | None
+    high: float | None
+
+    def excess(self, value: float) -> float:
+        """How far a value lies outside (positive) or inside (negative) the nearer edge."""
+        sides = []
+        if self.low is not None:
+            sides.append(self.low - value)
+        if self.high is not None:
+            sides.append(value - self.high)
+        return max(sides) if sides else -math.inf
+
+    def width(self) -> float:
+        """Distance between the edges; infinite when an end is open."""
+        return self.high - self.low if self.low is not None and self.high is not None else math.inf
+
+
+def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Verdict:
+    """Judge a value against a band.
+
+    Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is
+    borderline; when the uncertainty is above `limit_u` or wider than the band itself nothing can be told.
+    """
+    if measured is None or not math.isfinite(measured.value) or not math.isfinite(measured.u):
+        return Verdict.CANNOT_TELL
+    excess = band.excess(measured.value)
+    if excess > measured.u:
+        return Verdict.OFF
+    if measured.u > limit_u or measured.u > band.width():
+        return Verdict.CANNOT_TELL
+    return Verdict.BORDERLINE if abs(excess) <= measured.u else Verdict.WITHIN

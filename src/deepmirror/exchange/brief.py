@@ -1,0 +1,123 @@
+"""The brief: what the coach knows before looking. JSON in, checked, plain dataclasses out."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
+from deepmirror.core.tempo import Tempo, parse_tempo
+from deepmirror.errors import BadBrief
+
+View = Literal["side-left", "side-right", "front", "rear"]
+Pixel = tuple[float, float]
+Centimetres = Annotated[float, Field(gt=0, lt=400)]
+FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller")
+LARGEST_BRIEF_BYTES = 5_000_000
+
+
+class _Model(BaseModel):
+    """Unknown keys are ignored: briefs from newer versions still open."""
+
+    model_config = ConfigDict(extra="ignore", frozen=True, allow_inf_nan=False)
+
+
+class ClientPart(_Model):
+    stature_cm: Annotated[float, Field(ge=50, le=260)] | None = None
+    mass_kg: Annotated[float, Field(ge=15, le=400)] | None = None
+    sex: Literal["female", "male", "unspecified"] = "unspecified"
+    segments_cm: dict[str, Centimetres] = {}
+    limits_deg: dict[str, float] = {}
+
+
+class ScalePart(_Model):
+    points_px: tuple[Pixel, Pixel]
+    length_cm: Centimetres
+
+    @field_validator("points_px")
+    @classmethod
+    def _apart(cls, value: tuple[Pixel, Pixel]) -> tuple[Pixel, Pixel]:
+        if abs(value[0][0] - value[1][0]) + abs(value[0][1] - value[1][1]) < 5:
+            raise ValueError("the two ends of the known length are the same point")
+        return value
+
+
+class MarksPart(_Model):
+    pad_line: tuple[Pixel, Pixel] | None = None
+    pivot: Pixel | None = None
+    platform: list[Pixel] | None = None
+    platform_cm: tuple[float, float] | None = None
+    floor_line: tuple[Pixel, Pixel] | None = None
+    plumb: tuple[Pixel, Pixel] | None = None
+
+
+class SeedPart(_Model):
+    frame: Annotated[int, Field(ge=0)]
+    points_px: dict[str, Pixel]
+
+
+class BriefFile(_Model):
+    """The JSON as it stands in the contract."""
+
+    movement: Annotated[str, Field(min_length=1, max_length=80)]
+    view: View
+    client: ClientPart = ClientPart()
+    load_kg: Annotated[float, Field(ge=0, le=1000)] | None = None
+    tempo: str | None = None
+    scale: ScalePart | None = None
+    marks: MarksPart = MarksPart()
+    seeds: list[SeedPart] = []
+
+
+@dataclass(frozen=True)
+class Brief:
+    """A checked brief; seed points carry their side in their name."""
+
+    file: BriefFile
+    tempo: Tempo | None
+    seeds: tuple[tuple[int, dict[str, Pixel]], ...]
+
+
+def read_brief(path: Path) -> Brief:
+    """Read and check a brief. Raises BadBrief with one line saying what is wrong and where."""
+    try:
+        if path.stat().st_size > LARGEST_BRIEF_BYTES:
+            raise BadBrief(f"The brief “{path.name}” is too large to be one.")
+        data = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise BadBrief(f"The brief “{path}” cannot be read: {error.strerror or error}.") from error
+    except (ValueError, RecursionError) as error:
+        raise BadBrief(f"The brief “{path.name}” is not valid JSON: {error}.") from error
+    return check_brief(data)
+
+
+def check_brief(data: object) -> Brief:
+    """Check a parsed brief. Raises BadBrief."""
+    try:
+        file = BriefFile.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"]) or "the whole"
+        raise BadBrief(f"The brief is not right at {place}: {first['msg']}.") from error
+    try:
+        tempo = parse_tempo(file.tempo) if file.tempo else None
+    except ValueError as error:
+        raise BadBrief(str(error)) from error
+    return Brief(file, tempo, tuple((s.frame, named_points(s.points_px, file.view)) for s in file.seeds))
+
+
+def named_points(points: dict[str, Pixel], view: str) -> dict[str, Pixel]:
+    """Seed points with full names: a name without a side means the near side. Raises BadBrief for unknown names."""
+    near, out = near_side(view), {}
+    known = {sided(j, s) for j in JOINTS for s in SIDES} | set(FREE_POINTS)
+    for name, xy in points.items():
+        full = sided(name, near) if name in JOINTS and near else name
+        if full not in known:
+            extra = " (front and rear views need _left or _right)" if name in JOINTS else ""
+            raise BadBrief(f"The brief seeds a point called “{name}”, which is not a body point{extra}.")
+        out[full] = xy
+    return out

@@ -1,0 +1,217 @@
+"""From measures to findings: what is off, in which reps, by how much, and why we say so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Scene
+from deepmirror.core.reps import Rep
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.values import Band, Value, Verdict, verdict
+from deepmirror.movements.loader import Catalogue
+from deepmirror.movements.schema import Fault, FaultText, Movement
+
+SEVERITY_ORDER = ("safety", "range", "tension", "polish")
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing worth saying; reps count from 1, value and u are of the worst rep, in `unit`."""
+
+    code: str
+    title: str
+    severity: str
+    reps: tuple[int, ...]
+    value: float
+    u: float
+    target: Band
+    target_source: str
+    school: str
+    unit: str
+    measure: str
+    time_s: float
+    why: str
+    cue: str
+    change: str
+    film_next: str
+    causes: tuple[str, ...]
+    chain: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Unmeasurable:
+    """What this film cannot tell, why, and what to film so that it can be told."""
+
+    measure: str
+    reason: str
+    film_next: str
+
+
+@dataclass(frozen=True)
+class Check:
+    """The verdict on one fault over the whole set; `held` is what may be praised when nothing is off."""
+
+    code: str
+    title: str
+    verdict: Verdict
+    held: str
+
+
+@dataclass(frozen=True)
+class Measured:
+    """All numbers of a film: per rep and per film, and what could not be measured."""
+
+    reps: tuple[dict[str, Value], ...]
+    film: dict[str, Value]
+    unmeasurable: tuple[Unmeasurable, ...]
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """Findings in the order they should be said, one check per fault, and what the film cannot tell."""
+
+    findings: tuple[Finding, ...]
+    checks: tuple[Check, ...]
+    unmeasurable: tuple[Unmeasurable, ...]
+    schools: dict[str, str] = field(default_factory=dict)
+
+
+def measure(scene: Scene) -> Measured:
+    """Every measure this view and these marks allow."""
+    missing: dict[str, Unmeasurable] = {}
+    reps = tuple({n: v for n, f in REP_MEASURES.items() if (v := _try(n, lambda f=f, r=rep: f(scene, r), missing)) is not None} for rep in scene.reps)  # type: ignore[misc]
+    film = {n: v for n, f in FILM_MEASURES.items() if (v := _try(n, lambda f=f: f(scene), missing)) is not None}  # type: ignore[misc]
+    return Measured(reps, film, tuple(missing.values()))
+
+
+def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurable]) -> Value | None:
+    try:
+        return compute()
+    except CannotTell as reason:
+        missing.setdefault(name, Unmeasurable(name, reason.reason, reason.film_next))
+        return None
+
+
+def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catalogue, schools: dict[str, str]) -> Judgement:
+    """Compare measures with the movement's targets.
+
+    schools: fault code -> the client's school; the definition's default where absent or unknown.
+    """
+    kind = "side" if near_side(scene.view) else "front"
+    findings: list[Finding] = []
+    checks: list[Check] = []
+    unable: list[Unmeasurable] = [] if scene.reps else [Unmeasurable("reps", "no repetition was seen", "Film the whole set, from before the first rep to after the last.")]
+    used: dict[str, str] = {}
+    missing = {m.measure: m for m in measured.unmeasurable}
+    for fault in movement.fault:
+        text = catalogue.faults[fault.group or fault.code]
+        if kind not in fault.views:
+            advice = "Film from the side." if "side" in fault.views else "Film from straight in front."
+            unable.append(Unmeasurable(fault.measure, f"a {scene.view} film does not show it", advice))
+            continue
+        school = schools.get(fault.code, fault.school)
+        school = school if school in fault.targets else fault.school
+        used[fault.code] = school
+        rows = _values(scene, measured, fault)
+        if not rows:
+            if fault.measure in missing:
+                unable.append(missing[fault.measure])
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
+            continue
+        band = fault.targets[school].band()
+        verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
+        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held))
+        off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
+        if off:
+            findings.append(_finding(scene, fault, text, school, off))
+        elif Verdict.CANNOT_TELL in verdicts:
+            unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next))
+    return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
+
+
+def _values(scene: Scene, measured: Measured, fault: Fault) -> list[tuple[Rep | None, Value]]:
+    if fault.measure in measured.film:
+        return [(None, measured.film[fault.measure])]
+    return [(rep, values[fault.measure]) for rep, values in zip(scene.reps, measured.reps, strict=True) if fault.measure in values]
+
+
+def _worst(verdicts: list[Verdict]) -> Verdict:
+    for v in (Verdict.OFF, Verdict.CANNOT_TELL, Verdict.BORDERLINE):
+        if v in verdicts:
+            return v
+    return Verdict.WITHIN
+
+
+def _finding(scene: Scene, fault: Fault, text: FaultText, school: str, off: list[tuple[Rep | None, Value]]) -> Finding:
+    target = fault.targets[school]
+    band = target.band()
+    rep, worst = max(off, key=lambda row: band.excess(row[1].value))
+    reps = tuple(r.number for r, _ in off if r is not None)
+    chain = [f"{fault.measure} in rep {r.number}: {v.value:.1f} ± {v.u:.1f} {fault.unit}" if r else f"{fault.measure}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
+             for r, v in off]
+    chain.append(f"target {describe_band(band)} {fault.unit}, school “{school.replace('_', ' ')}” ({target.source})")
+    chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
+    return Finding(
+        fault.code, text.title, text.severity, reps, worst.value, worst.u, band, target.source, school, fault.unit, fault.measure,
+        _worst_time(scene, fault, rep), text.why, fault.cue or text.cue, fault.change or text.change, text.film_next,
+        tuple(_ranked_causes(text, reps, len(scene.reps))), tuple(chain))
+
+
+def _ranked_causes(text: FaultText, reps: tuple[int, ...], total: int) -> list[str]:
+    """Causes in the definition's order; a fault only seen late in the set points at fatigue first."""
+    late = bool(reps) and total >= 3 and min(reps) > total / 2
+    return sorted(text.causes, key=lambda c: 0 if late and "fatigue" in c else 1)
+
+
+def _worst_time(scene: Scene, fault: Fault, rep: Rep | None) -> float:
+    """The instant to show: the far turn-round, or the middle of the phase the measure speaks of."""
+    if rep is None:
+        rep = scene.reps[-1] if scene.reps else None
+    if rep is None:
+        return 0.0
+    if fault.measure == "eccentric_share_pct":
+        first_is_lowering = rep.phases_s["eccentric"] == rep.turn_start_s - rep.start_s
+        return (rep.start_s + rep.turn_start_s) / 2 if first_is_lowering else (rep.turn_end_s + rep.end_s) / 2
+    if fault.measure in WORST_SERIES:
+        series = scene.angles.get(WORST_SERIES[fault.measure])
+        if series is not None:
+            part = series.window(rep.start_s, rep.end_s)
+            return float(part.times[int(part.values.argmax())])
+    return rep.bottom_s
+
+
+WORST_SERIES = {"knee_medial_left_pct": "knee_medial_left", "knee_medial_right_pct": "knee_medial_right",
+                "fppa_left_deg": "fppa_left", "fppa_right_deg": "fppa_right"}
+
+
+def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:
+    """Left and right of the same fault become one finding when both are off."""
+    from dataclasses import replace
+
+    groups = {f.code: f.group for f in movement.fault if f.group}
+    out: list[Finding] = []
+    for finding in findings:
+        group = groups.get(finding.code)
+        other = next((o for o in out if group and groups.get(o.code) == group), None)
+        if other is None or group is None:
+            out.append(finding)
+            continue
+        worse = max((finding, other), key=lambda f: f.target.excess(f.value))
+        both = tuple(sorted(set(finding.reps) | set(other.reps)))
+        out[out.index(other)] = replace(worse, code=group, title=catalogue.faults[group].title, reps=both, chain=other.chain + finding.chain)
+    return out
+
+
+def _ranked(findings: list[Finding]) -> list[Finding]:
+    """Safety first, then what costs most range or tension, then polish; within one, more reps and more excess first."""
+    return sorted(findings, key=lambda f: (SEVERITY_ORDER.index(f.severity), -len(f.reps), -f.target.excess(f.value) / max(f.u, 1e-6)))
+
+
+def describe_band(band: Band) -> str:
+    """"at most 5", "at least 85", "4 to 8"."""
+    if band.low is None:
+        return f"at most {band.high:g}"
+    if band.high is None:
+        return f"at least {band.low:g}"
+    return f"{band.low:g} to {band.high:g}"

@@ -1,0 +1,224 @@
+"""Reading films: exact presentation times, any frame by number, pictures as displayed.
+
+Frames are numbered in presentation order from 0. Pictures are RGB arrays (H, W, 3) uint8 with the film's rotation
+applied.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+import av.error
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.errors import BadFilm
+
+Picture = NDArray[np.uint8]
+
+CODECS = {"h264", "hevc", "vp9", "vp8", "av1", "mpeg4", "mjpeg", "prores"}
+MAX_SIDE_PX = 8192
+MAX_DURATION_S = 1800.0
+CACHE_BYTES = 120_000_000
+
+
+@dataclass(frozen=True)
+class FilmFacts:
+    """What a film is: frame count, mean rate, duration s, size as displayed px, clockwise turn applied, codec."""
+
+    frames: int
+    fps: float
+    duration_s: float
+    width: int
+    height: int
+    rotation_deg: int
+    codec: str
+
+
+class Film:
+    """An opened film. Safe to use from one thread at a time per instance; open one per reader."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._lock = threading.Lock()
+        self._cache: OrderedDict[int, Picture] = OrderedDict()
+        self._container: Any = None
+        self._decoding: Iterator[Any] | None = None
+        self._next = 0
+        _check_file(path)
+        try:
+            self._pts, self._keys, self.facts, self._time_base = _index(path)
+        except av.error.FFmpegError as error:
+            raise BadFilm(f"“{path.name}” cannot be read as a film: {error.strerror or error}.") from error
+        self.times: NDArray[np.float64] = (self._pts - self._pts[0]) * self._time_base
+        self._place = {int(p): i for i, p in enumerate(self._pts)}
+        self._capacity = max(4, CACHE_BYTES // (self.facts.width * self.facts.height * 3))
+
+    def __enter__(self) -> Film:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        with self._lock:
+            if self._container is not None:
+                self._container.close()
+            self._container, self._decoding = None, None
+
+    def frame_at(self, time_s: float) -> int:
+        """Number of the frame on the screen at a time."""
+        return int(np.clip(np.searchsorted(self.times, time_s + 1e-6, side="right") - 1, 0, len(self.times) - 1))
+
+    def picture(self, number: int) -> Picture:
+        """One frame (H, W, 3) RGB. Raises BadFilm when the file breaks there, IndexError outside the film."""
+        if not 0 <= number < len(self.times):
+            raise IndexError(f"frame {number} of {len(self.times)}")
+        with self._lock:
+            if number in self._cache:
+                self._cache.move_to_end(number)
+                return self._cache[number]
+            return self._fetch(number)
+
+    def _fetch(self, number: int) -> Picture:
+        ahead = number - self._next
+        key = int(np.searchsorted(self._keys, number, side="right")) - 1
+        if self._decoding is None or ahead < 0 or self._keys[key] > self._next:
+            self._seek(int(self._keys[max(key, 0)]))
+        assert self._decoding is not None
+        try:
+            for frame in self._decoding:
+                place = self._place.get(frame.pts)
+                if place is None:
+                    continue
+                self._next = place + 1
+                if place >= number - 2:  # keep the way there too: stepping back is the commonest next wish
+                    self._keep(place, _upright(frame, self.facts.rotation_deg))
+                if place >= number:
+                    break
+        except av.error.FFmpegError as error:
+            raise BadFilm(f"“{self.path.name}” is damaged at frame {number}: {error.strerror or error}.") from error
+        if number not in self._cache:
+            raise BadFilm(f"“{self.path.name}” is damaged: frame {number} cannot be read.")
+        return self._cache[number]
+
+    def _seek(self, key: int) -> None:
+        if self._container is None:
+            self._container = av.open(str(self.path))
+            self._container.streams.video[0].thread_type = "AUTO"
+        stream = self._container.streams.video[0]
+        self._container.seek(int(self._pts[key]), stream=stream, backward=True, any_frame=False)
+        self._decoding = self._container.decode(stream)
+        self._next = key
+
+    def _keep(self, number: int, picture: Picture) -> None:
+        self._cache[number] = picture
+        self._cache.move_to_end(number)
+        while len(self._cache) > self._capacity:
+            self._cache.popitem(last=False)
+
+    def stream(self) -> Iterator[Picture]:
+        """All frames in order, one per frame number, through a reader of its own: does not disturb picture().
+
+        A frame that cannot be decoded is stood in for by the one before it.
+        """
+        last: Picture | None = None
+        given = 0
+        try:
+            with av.open(str(self.path)) as container:
+                container.streams.video[0].thread_type = "AUTO"
+                for frame in container.decode(video=0):
+                    place = self._place.get(frame.pts)
+                    if place is None or place < given:
+                        continue
+                    picture = _upright(frame, self.facts.rotation_deg)
+                    for _ in range(place - given):
+                        yield picture if last is None else last
+                    yield picture
+                    last, given = picture, place + 1
+        except av.error.FFmpegError as error:
+            raise BadFilm(f"“{self.path.name}” is damaged: {error.strerror or error}.") from error
+
+
+def _check_file(path: Path) -> None:
+    if not path.exists():
+        raise BadFilm(f"There is no file “{path}”.")
+    if path.is_dir():
+        raise BadFilm(f"“{path.name}” is a folder, not a film.")
+    if path.stat().st_size == 0:
+        raise BadFilm(f"“{path.name}” is empty: the copy or the download did not finish.")
+
+
+def _index(path: Path) -> tuple[NDArray[np.int64], NDArray[np.int64], FilmFacts, float]:
+    """Presentation stamps of all frames, frame numbers of the key frames, the facts, seconds per stamp."""
+    with av.open(str(path)) as container:
+        if not container.streams.video:
+            kind = "sound only" if container.streams.audio else "no pictures"
+            raise BadFilm(f"“{path.name}” holds {kind}; Deep Mirror needs a film.")
+        stream = container.streams.video[0]
+        context = stream.codec_context
+        _check_stream(path, context.name, context.width, context.height)
+        stamps, keys = [], []
+        for packet in container.demux(stream):
+            if packet.pts is None or packet.size == 0:
+                continue
+            stamps.append(packet.pts)
+            if packet.is_keyframe:
+                keys.append(packet.pts)
+        time_base = float(stream.time_base or 1)
+        pts = np.unique(np.array(stamps, np.int64))
+        if len(pts) < 2:
+            raise BadFilm(f"“{path.name}” holds {len(pts)} picture{'s' if len(pts) != 1 else ''}; a film needs more.")
+        rotation = _rotation(path)
+        pts = _decodable(path, pts)
+    duration = float(pts[-1] - pts[0]) * time_base
+    if duration <= 0 or duration > MAX_DURATION_S:
+        raise BadFilm(f"“{path.name}” runs {duration / 60:.0f} minutes; cut it to the set (at most {MAX_DURATION_S / 60:.0f}).")
+    step = duration / (len(pts) - 1)
+    width, height = (context.height, context.width) if rotation in (90, 270) else (context.width, context.height)
+    facts = FilmFacts(len(pts), 1 / step, duration + step, width, height, rotation, context.name)
+    places = np.searchsorted(pts, np.array([k for k in keys if k >= pts[0]] or [pts[0]]))
+    return pts, np.unique(np.concatenate([[0], places])), facts, time_base
+
+
+def _check_stream(path: Path, codec: str, width: int, height: int) -> None:
+    if codec in ("png", "bmp", "gif", "webp", "tiff") or codec.endswith("_pipe"):
+        raise BadFilm(f"“{path.name}” is a picture, not a film.")
+    if not width or not height:
+        raise BadFilm(f"“{path.name}” has no readable pictures.")
+    if max(width, height) > MAX_SIDE_PX:
+        raise BadFilm(f"“{path.name}” is {width} × {height} pixels; the largest side may be {MAX_SIDE_PX}.")
+
+
+def _rotation(path: Path) -> int:
+    """Clockwise quarter turns (degrees) the container asks for, from the first frame's display matrix."""
+    with av.open(str(path)) as container:
+        for frame in container.decode(video=0):
+            return int(-getattr(frame, "rotation", 0)) % 360
+    raise BadFilm(f"“{path.name}” has no readable pictures.")
+
+
+def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Drop stamps at the end that do not decode (a film cut off while it was copied)."""
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        try:
+            container.seek(int(pts[-1]), stream=stream, backward=True)
+            seen = [f.pts for f in container.decode(stream) if f.pts is not None]
+        except av.error.FFmpegError:
+            seen = []
+    if not seen:
+        raise BadFilm(f"“{path.name}” is damaged: its last part cannot be read.")
+    return pts[pts <= max(seen)]
+
+
+def _upright(frame: Any, rotation: int) -> Picture:
+    rgb: Picture = frame.to_ndarray(format="rgb24")
+    return np.ascontiguousarray(np.rot90(rgb, -rotation // 90)) if rotation else rgb

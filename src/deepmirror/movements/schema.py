@@ -1,0 +1,98 @@
+"""What a movement definition may say. Definitions are text files a coach can read; this module checks them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
+from deepmirror.core.values import Band
+
+Severity = Literal["safety", "range", "tension", "polish"]
+ViewKind = Literal["side", "front"]
+
+
+class Strict(BaseModel):
+    """No unknown keys: a misspelt one must not pass silently."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Target(Strict):
+    """A band with where it comes from; an absent end is open."""
+
+    low: float | None = None
+    high: float | None = None
+    source: str
+
+    @model_validator(mode="after")
+    def _has_an_end(self) -> Target:
+        if self.low is None and self.high is None:
+            raise ValueError("a target needs low, high or both")
+        return self
+
+    def band(self) -> Band:
+        return Band(self.low, self.high)
+
+
+class FaultText(Strict):
+    """How a fault is explained: shared by all movements that can show it."""
+
+    title: str
+    severity: Severity
+    why: str
+    cue: str
+    change: str
+    film_next: str
+    held: str
+    causes: list[str] = Field(min_length=1)
+
+
+class Fault(Strict):
+    """A fault of one movement: which measure shows it, against which target."""
+
+    code: str
+    measure: str
+    unit: str
+    views: list[ViewKind]
+    targets: dict[str, Target]
+    school: str
+    limit_u: float
+    group: str | None = None
+    cue: str | None = None
+    change: str | None = None
+
+    @model_validator(mode="after")
+    def _known(self) -> Fault:
+        if self.measure not in REP_MEASURES and self.measure not in FILM_MEASURES:
+            raise ValueError(f"no measure is called {self.measure}")
+        if self.school not in self.targets:
+            raise ValueError(f"the default school {self.school} has no target")
+        return self
+
+
+class Believe(Strict):
+    """Multipliers of each source's sigma for one joint: 1 is as measured, 4 is hardly believed."""
+
+    network: float = 1.0
+    step: float = 1.0
+    match: float = 1.0
+
+
+class Movement(Strict):
+    """One movement or machine."""
+
+    id: str = Field(pattern=r"^[a-z0-9_]+$")
+    title: str
+    family: str
+    views: list[ViewKind]
+    first_phase: Literal["eccentric", "concentric"]
+    signal: str
+    signal_sign: Literal[-1, 1] = 1
+    min_range_deg: float
+    plane_segments: list[str] = []
+    trust: dict[str, Believe] = {}
+    setup: list[str] = []
+    cautions: list[str]
+    fault: list[Fault] = []

@@ -1,0 +1,145 @@
+"""Following points from picture to picture: optical-flow steps and turned-patch correlation.
+
+Both are guided by a first estimate of where the points are, so that neither can wander off.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.pose.evidence import Keyframe, directions
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+
+CLOUD_RADIUS = 0.075  # of the shank's length: small enough to stay on the limb
+PATCH_RADIUS = 0.20  # of the shank's length
+SEARCH_RADIUS = 0.11  # of the shank's length
+FORWARD_BACKWARD_PX = 1.0
+MATCH_SIGMA_SHARE = 0.02  # of the shank's length: what a perfect-looking match may still be off
+SCORE_FLOOR = 0.55
+_LK = {"winSize": (17, 17), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.02)}
+
+
+def cloud(radius: float) -> NDArray[np.float32]:
+    """Offsets (N, 2) px of the points followed around a joint: a disc of three rings."""
+    rows = [(0.0, 0.0)]
+    for share, count in ((0.4, 6), (0.75, 8), (1.0, 10)):
+        for k in range(count):
+            a = 2 * np.pi * k / count
+            rows.append((radius * share * np.cos(a), radius * share * np.sin(a)))
+    return np.array(rows, np.float32)
+
+
+class StepFollower:
+    """Measures how far each point moved between two neighbouring frames."""
+
+    def __init__(self, shank_px: float) -> None:
+        self._cloud = cloud(max(4.0, CLOUD_RADIUS * shank_px))
+        self._before: Picture | None = None
+
+    def step(self, grey: Picture, centres: Array) -> tuple[Array, Array]:
+        """Steps (P, 2) px from the previous picture and their sigma (P,) px; inf where the flow did not agree with itself.
+
+        centres (P, 2) px: where the points are thought to be in the *previous* picture.
+        """
+        count = len(centres)
+        steps, sigma = np.full((count, 2), np.nan), np.full(count, np.inf)
+        if self._before is not None:
+            start = (centres[:, None, :].astype(np.float32) + self._cloud).reshape(-1, 1, 2)
+            there, ok1, _ = cv2.calcOpticalFlowPyrLK(self._before, grey, start, None, **_LK)  # type: ignore[call-overload]
+            back, ok2, _ = cv2.calcOpticalFlowPyrLK(grey, self._before, there, None, **_LK)  # type: ignore[call-overload]
+            error = np.linalg.norm(back - start, axis=2)[:, 0].reshape(count, -1)
+            good = (ok1[:, 0].reshape(count, -1) == 1) & (ok2[:, 0].reshape(count, -1) == 1) & (error < FORWARD_BACKWARD_PX)
+            moves = (there - start)[:, 0].reshape(count, -1, 2)
+            for p in range(count):
+                g = good[p]
+                if g.sum() >= 6 and np.isfinite(centres[p]).all():
+                    m = moves[p, g]
+                    steps[p] = np.median(m, axis=0)
+                    spread = 1.48 * np.median(np.abs(m - steps[p]))
+                    sigma[p] = 0.15 + 0.5 * spread + 0.3 * float(np.median(error[p, g]))
+        self._before = grey
+        return steps, sigma
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A turned picture patch around a point on a keyframe, with the direction its carrier had there."""
+
+    point: int
+    carrier: int
+    direction: float
+    pixels: NDArray[np.float32]
+
+
+class PatchFollower:
+    """Looks for the keyframes' patches near where a point should be, turned as its segment has turned."""
+
+    def __init__(self, shank_px: float) -> None:
+        self._radius = int(np.clip(round(PATCH_RADIUS * shank_px), 8, 60))
+        self._search = int(np.clip(round(SEARCH_RADIUS * shank_px), 5, 30))
+        self._sigma_floor = max(1.0, MATCH_SIGMA_SHARE * shank_px)
+        self._patches: list[Patch] = []
+
+    def learn(self, grey: Picture, keyframe: Keyframe, names: list[str], centres: Array) -> None:
+        """Keep the patches of the points clicked on this frame; centres (P, 2) px give the directions."""
+        turns = directions(centres[None], names)[0]
+        for p, name in enumerate(names):
+            if name not in keyframe.points:
+                continue
+            for c in range(2):
+                if np.isfinite(turns[p, c]):
+                    pixels = _turned(grey, np.array(keyframe.points[name]), float(turns[p, c]), self._radius)
+                    if pixels.std() > 4:
+                        self._patches.append(Patch(p, c, float(turns[p, c]), pixels))
+
+    def match(self, grey: Picture, centres: Array, names: list[str]) -> tuple[Array, Array]:
+        """Best places (P, 2) px of the patches and their sigma (P,) px; inf where none fits well."""
+        turns = directions(centres[None], names)[0]
+        found, best = np.full((len(names), 2), np.nan), np.full(len(names), -1.0)
+        reach = self._radius + self._search
+        for patch in self._patches:
+            turn = turns[patch.point, patch.carrier]
+            if not np.isfinite(turn) or not np.isfinite(centres[patch.point]).all():
+                continue
+            field = _turned(grey, centres[patch.point], float(turn), reach)
+            score = cv2.matchTemplate(field, patch.pixels, cv2.TM_CCOEFF_NORMED)
+            value, (dx, dy) = _peak(score)
+            if value > best[patch.point]:
+                shift = np.array([dx - self._search, dy - self._search])
+                c, s = np.cos(turn), np.sin(turn)
+                found[patch.point] = centres[patch.point] + np.array([c * shift[0] - s * shift[1], s * shift[0] + c * shift[1]])
+                best[patch.point] = value
+        sigma = np.where(best > SCORE_FLOOR, self._sigma_floor + 14.0 * np.clip(1 - best, 0, 1) ** 1.5, np.inf)
+        found[~np.isfinite(sigma)] = np.nan
+        return found, sigma
+
+
+def _turned(grey: Picture, centre: Array, turn: float, radius: int) -> NDArray[np.float32]:
+    """Square patch of half-size `radius` whose x axis points along `turn` in the picture."""
+    c, s = np.cos(turn), np.sin(turn)
+    inverse = np.array([[c, -s, centre[0] - c * radius + s * radius], [s, c, centre[1] - s * radius - c * radius]])
+    size = 2 * radius + 1
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpAffine(grey, inverse, (size, size), flags=flags, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def _peak(score: NDArray[np.float32]) -> tuple[float, tuple[float, float]]:
+    """Highest score and its place, to a fraction of a pixel by parabolas through the neighbours."""
+    row, col = np.unravel_index(int(np.argmax(score)), score.shape)
+    value, y, x = float(score[row, col]), float(row), float(col)
+    if 0 < col < score.shape[1] - 1:
+        x += _vertex(score[row, col - 1], value, score[row, col + 1])
+    if 0 < row < score.shape[0] - 1:
+        y += _vertex(score[row - 1, col], value, score[row + 1, col])
+    return value, (x, y)
+
+
+def _vertex(before: float, at: float, after: float) -> float:
+    bend = before - 2 * at + after
+    return 0.0 if bend >= 0 else float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5))

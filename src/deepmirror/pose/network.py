@@ -1,0 +1,183 @@
+"""The pose network: finds a body in a picture and its landmarks inside a turned square region.
+
+The three model files are BlazePose-family networks (Apache-2.0, see pose/models/LICENSE and NOTICE); this module only
+runs them. Coordinates are pixels with (0, 0) at the centre of the top-left pixel.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from importlib import resources
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+Quality = Literal["full", "heavy"]
+
+# Index of each landmark in the network's output.
+NETWORK_INDEX = {
+    "ear_left": 7, "ear_right": 8, "shoulder_left": 11, "shoulder_right": 12, "elbow_left": 13, "elbow_right": 14,
+    "wrist_left": 15, "wrist_right": 16, "hip_left": 23, "hip_right": 24, "knee_left": 25, "knee_right": 26,
+    "ankle_left": 27, "ankle_right": 28, "heel_left": 29, "heel_right": 30, "toe_left": 31, "toe_right": 32,
+}
+CROP = 256
+DETECT = 224
+REGION_MARGIN = 1.25
+HEAT_KERNEL = 7
+HEAT_FLOOR = 0.5
+DETECT_FLOOR = 0.5
+
+
+@dataclass(frozen=True)
+class Region:
+    """A square to look into: centre (px), side (px), and the turn (rad) that makes the body upright in it."""
+
+    x: float
+    y: float
+    side: float
+    turn: float
+
+    def to_crop(self) -> Array:
+        """2 x 3 affine map from picture pixels to crop pixels."""
+        s = CROP / self.side
+        c, n = np.cos(-self.turn) * s, np.sin(-self.turn) * s
+        mid = CROP / 2 - 0.5
+        return np.array([[c, -n, mid - c * self.x + n * self.y], [n, c, mid - n * self.x - c * self.y]])
+
+
+@dataclass(frozen=True)
+class Sighting:
+    """Landmarks (39, 2) px, their visibility (39,) 0..1, and the network's belief that a body is there."""
+
+    points: Array
+    visibility: Array
+    presence: float
+
+    def next_region(self) -> Region:
+        return region_from(self.points[33], self.points[34])
+
+
+def region_from(centre: Array, top: Array) -> Region:
+    """The square whose upright axis runs from the hip centre to the body-scale point."""
+    d = top - centre
+    return Region(float(centre[0]), float(centre[1]), float(2 * np.hypot(*d) * REGION_MARGIN), float(np.arctan2(d[0], -d[1])))
+
+
+def region_around(points: dict[str, tuple[float, float]]) -> Region | None:
+    """The region that clicked points ask for: centred on the hips, the trunk upright in it; None without hip and shoulder."""
+    hips = [np.array(v) for k, v in points.items() if k.startswith("hip")]
+    shoulders = [np.array(v) for k, v in points.items() if k.startswith("shoulder")]
+    if not hips or not shoulders:
+        return None
+    hip, shoulder = np.mean(hips, axis=0), np.mean(shoulders, axis=0)
+    reach = max(float(np.hypot(*(np.array(v) - hip))) for v in points.values())
+    up = (shoulder - hip) / max(float(np.hypot(*(shoulder - hip))), 1e-6)
+    return region_from(hip, hip + up * reach)
+
+
+def _interpreter(name: str, threads: int) -> Any:
+    os.environ.setdefault("TF_CPP_MIN_LOG_LEVEL", "2")
+    from ai_edge_litert.interpreter import Interpreter
+
+    path = resources.files("deepmirror.pose") / "models" / f"{name}.tflite"
+    interpreter = Interpreter(str(path), num_threads=threads)
+    interpreter.allocate_tensors()
+    return interpreter
+
+
+class Detector:
+    """Finds the bodies in a whole picture."""
+
+    def __init__(self, threads: int = 1) -> None:
+        self._net = _interpreter("pose_detection", threads)
+        self._input = self._net.get_input_details()[0]["index"]
+        by_width = {int(d["shape"][-1]): d["index"] for d in self._net.get_output_details()}
+        self._boxes, self._scores = by_width[12], by_width[1]
+        self._anchors = _anchors()
+
+    def find(self, rgb: Picture) -> list[tuple[float, Region]]:
+        """Bodies as (score, region), best first."""
+        height, width = rgb.shape[:2]
+        scale = DETECT / max(height, width)
+        small = cv2.resize(rgb, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
+        pad_x, pad_y = (DETECT - small.shape[1]) // 2, (DETECT - small.shape[0]) // 2
+        square = np.zeros((DETECT, DETECT, 3), np.uint8)
+        square[pad_y : pad_y + small.shape[0], pad_x : pad_x + small.shape[1]] = small
+        self._net.set_tensor(self._input, square[None].astype(np.float32) / 127.5 - 1)
+        self._net.invoke()
+        raw = self._net.get_tensor(self._boxes)[0]
+        score = 1 / (1 + np.exp(-np.clip(self._net.get_tensor(self._scores)[0, :, 0], -50, 50)))
+        found = []
+        for i in np.argsort(-score)[:60]:
+            if score[i] < DETECT_FLOOR:
+                break
+            points = raw[i, 4:8].reshape(2, 2) / DETECT + self._anchors[i]
+            pixels = (points * DETECT - [pad_x, pad_y]) / scale - 0.5
+            region = region_from(pixels[0], pixels[1])
+            if all(np.hypot(region.x - r.x, region.y - r.y) > 0.3 * r.side for _, r in found):
+                found.append((float(score[i]), region))
+        return found
+
+
+def _anchors() -> Array:
+    rows = []
+    for stride, per_cell in ((8, 2), (16, 2), (32, 6)):
+        n = DETECT // stride
+        y, x = np.mgrid[0:n, 0:n]
+        cells = np.stack([(x.ravel() + 0.5) / n, (y.ravel() + 0.5) / n], 1)
+        rows.append(np.repeat(cells, per_cell, axis=0))
+    return np.concatenate(rows)
+
+
+class LandmarkNetwork:
+    """Finds the landmarks inside one region."""
+
+    def __init__(self, quality: Quality, threads: int = 1) -> None:
+        self._net = _interpreter(f"pose_landmark_{quality}", threads)
+        self._input = self._net.get_input_details()[0]["index"]
+        outputs = {tuple(int(v) for v in d["shape"]): d["index"] for d in self._net.get_output_details()}
+        self._points, self._flag, self._heat = outputs[(1, 195)], outputs[(1, 1)], outputs[(1, 64, 64, 39)]
+
+    def look(self, rgb: Picture, region: Region) -> Sighting:
+        """Landmarks of the body in `region` of a picture (H, W, 3) uint8 RGB."""
+        crop = _crop(rgb, region)
+        self._net.set_tensor(self._input, crop[None].astype(np.float32) / 255)
+        self._net.invoke()
+        raw = self._net.get_tensor(self._points)[0].reshape(39, 5)
+        xy = _refine(raw[:, :2].astype(float), self._net.get_tensor(self._heat)[0]) - 0.5
+        back = cv2.invertAffineTransform(region.to_crop())
+        points = xy @ back[:, :2].T + back[:, 2]
+        return Sighting(points, 1 / (1 + np.exp(-raw[:, 3].astype(float))), float(self._net.get_tensor(self._flag)[0, 0]))
+
+
+def _crop(rgb: Picture, region: Region) -> Picture:
+    affine, picture = region.to_crop(), rgb
+    if region.side > 2 * CROP:
+        # average first: plain sampling of a large region would alias
+        factor = int(region.side // CROP)
+        picture = np.asarray(cv2.resize(rgb, (rgb.shape[1] // factor, rgb.shape[0] // factor), interpolation=cv2.INTER_AREA), np.uint8)
+        sx, sy = rgb.shape[1] / picture.shape[1], rgb.shape[0] / picture.shape[0]
+        grow = np.array([[sx, 0, (sx - 1) / 2], [0, sy, (sy - 1) / 2], [0, 0, 1]])
+        affine = affine @ grow
+    return np.asarray(cv2.warpAffine(picture, affine, (CROP, CROP), flags=cv2.INTER_LINEAR), np.uint8)
+
+
+def _refine(points: Array, heat: NDArray[np.float32]) -> Array:
+    """Move each landmark to the weighted middle of its heat map around it, where the map is sure."""
+    size, half = heat.shape[0], HEAT_KERNEL // 2
+    out = points.copy()
+    for k in range(len(points)):
+        col, row = int(points[k, 0] / CROP * size), int(points[k, 1] / CROP * size)
+        if not (0 <= col < size and 0 <= row < size):
+            continue
+        r0, r1, c0, c1 = max(0, row - half), min(size, row + half + 1), max(0, col - half), min(size, col + half + 1)
+        w = 1 / (1 + np.exp(-heat[r0:r1, c0:c1, k].astype(float)))
+        if w.max() >= HEAT_FLOOR:
+            ys, xs = np.mgrid[r0:r1, c0:c1]
+            out[k] = np.array([(xs * w).sum(), (ys * w).sum()]) / w.sum() * CROP / size
+    return out

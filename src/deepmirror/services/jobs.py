@@ -1,0 +1,67 @@
+"""Background work without Qt: progress, cancel and failure look the same for every job.
+
+A job is a function that takes a Progress and returns a result. It runs inline in tests and the batch command, and on
+the one worker thread of a JobRunner in the program.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import TypeVar
+
+from deepmirror.errors import Cancelled
+
+T = TypeVar("T")
+Report = Callable[[float, str], None]
+
+
+class Progress:
+    """What a job tells while it works, and how it learns that it should stop."""
+
+    def __init__(self, report: Report | None = None) -> None:
+        self._report = report
+        self._stop = threading.Event()
+
+    def tell(self, share: float, words: str) -> None:
+        """Report a share 0..1 and what is being done. Raises Cancelled when asked to stop."""
+        if self._stop.is_set():
+            raise Cancelled
+        if self._report is not None:
+            self._report(min(max(share, 0.0), 1.0), words)
+
+    def part(self, start: float, end: float, words: str, total: int) -> Callable[[int], None]:
+        """A counter for one stage that fills start..end of the whole."""
+        every = max(1, total // 100)
+
+        def tick(i: int) -> None:
+            if i % every == 0:
+                self.tell(start + (end - start) * i / max(total, 1), words)
+
+        return tick
+
+    def cancel(self) -> None:
+        """Ask the job to stop at its next report."""
+        self._stop.set()
+
+
+class JobRunner:
+    """The only place that makes a worker thread: jobs run one after another."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="deepmirror-job")
+        self._running: set[Progress] = set()
+
+    def submit(self, job: Callable[[Progress], T], progress: Progress) -> Future[T]:
+        """Queue a job; its future holds the result or the error."""
+        self._running.add(progress)
+        future = self._pool.submit(job, progress)
+        future.add_done_callback(lambda _: self._running.discard(progress))
+        return future
+
+    def close(self) -> None:
+        """Cancel what runs and wait for it to stop."""
+        for progress in list(self._running):
+            progress.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)

@@ -1,0 +1,245 @@
+"""The training room, the phone-like camera and the renderer (VTK, off screen)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import vtk
+from numpy.typing import NDArray
+from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
+
+Array = NDArray[np.float64]
+WIDTH, HEIGHT = 1280, 720
+
+
+@dataclass(frozen=True)
+class Camera:
+    """Pinhole camera; azimuth 0 looks at the subject's front, 90 at the left side, degrees; metres."""
+
+    azimuth_deg: float
+    distance_m: float
+    height_m: float
+    aim_m: tuple[float, float, float]
+    focal_px: float = 1020.0
+    roll_deg: float = 0.0
+
+    @property
+    def position(self) -> Array:
+        a = np.radians(self.azimuth_deg)
+        return np.array([self.aim_m[0] + self.distance_m * np.sin(a), self.aim_m[1] - self.distance_m * np.cos(a), self.height_m])
+
+    def axes(self) -> Array:
+        """Rows: image right, image down, viewing direction (world)."""
+        look = np.array(self.aim_m) - self.position
+        look /= np.linalg.norm(look)
+        right = np.cross(look, [0, 0, 1.0])
+        right /= np.linalg.norm(right)
+        down = np.cross(look, right)
+        r = np.radians(self.roll_deg)
+        return np.stack([np.cos(r) * right + np.sin(r) * down, np.cos(r) * down - np.sin(r) * right, look])
+
+    def matrix(self) -> Array:
+        """3 x 4 projection, metres to pixels, pixel (0, 0) at the centre of the top-left pixel."""
+        k = np.array([[self.focal_px, 0, (WIDTH - 1) / 2], [0, self.focal_px, (HEIGHT - 1) / 2], [0, 0, 1]])
+        r = self.axes()
+        return k @ np.c_[r, -r @ self.position]
+
+    def project(self, points: Array) -> Array:
+        """Pixels (..., 2) of world points (..., 3)."""
+        q = np.c_[points.reshape(-1, 3), np.ones(points.reshape(-1, 3).shape[0])] @ self.matrix().T
+        return (q[:, :2] / q[:, 2:]).reshape(*points.shape[:-1], 2)
+
+
+def texture(rgb: NDArray[np.uint8]) -> vtk.vtkTexture:
+    image = vtk.vtkImageData()
+    image.SetDimensions(rgb.shape[1], rgb.shape[0], 1)
+    image.GetPointData().SetScalars(numpy_to_vtk(np.ascontiguousarray(rgb[::-1]).reshape(-1, 3), deep=True))
+    out = vtk.vtkTexture()
+    out.SetInputData(image)
+    out.InterpolateOn()
+    out.MipmapOn()
+    return out
+
+
+def boards(rng: np.random.Generator, low: list[int], high: list[int]) -> NDArray[np.uint8]:
+    """Horizontal painted boards, darker below."""
+    img = np.empty((900, 1800, 3))
+    img[:520], img[520:] = high, low
+    for row in range(0, 900, 60):
+        img[row : row + 60] *= rng.uniform(0.94, 1.04)
+        img[row : row + 3] *= 0.72
+    grain = rng.normal(0, 3.5, (900, 60)).repeat(30, axis=1)
+    return np.clip(img + grain[..., None] + rng.normal(0, 2, img.shape), 0, 255).astype(np.uint8)
+
+
+def rubber(rng: np.random.Generator, base: list[int]) -> NDArray[np.uint8]:
+    """Speckled mat with tile seams."""
+    img = np.tile(np.array(base, float), (1024, 1024, 1)) + rng.normal(0, 9, (1024, 1024, 1))
+    specks = rng.random((1024, 1024)) < 0.012
+    img[specks] += rng.uniform(20, 90, (int(specks.sum()), 1))
+    img[::256] *= 0.6
+    img[:, ::256] *= 0.6
+    return np.clip(img, 0, 255).astype(np.uint8)
+
+
+class Room:
+    """One renderer with the still room, a moving body and a moving bar."""
+
+    def __init__(self, camera: Camera, look: dict[str, list[int]], seed: int) -> None:
+        self.rng, self.look, self.camera = np.random.default_rng(seed), look, camera
+        self.renderer = vtk.vtkRenderer()
+        self.renderer.SetBackground(0.75, 0.79, 0.8)
+        self.window = vtk.vtkRenderWindow()
+        self.window.SetOffScreenRendering(1)
+        self.window.SetSize(WIDTH, HEIGHT)
+        self.window.SetMultiSamples(4)
+        self.window.AddRenderer(self.renderer)
+        self._lights()
+        self._furniture()
+        self._aim(camera)
+        self.moving: dict[str, vtk.vtkActor] = {}
+
+    def _lights(self) -> None:
+        self.renderer.RemoveAllLights()
+        self.renderer.AutomaticLightCreationOff()
+        strength = self.look.get("light", [100])[0] / 100
+        for position, level in (((2.5, -3, 4), 0.75), ((-4, -2, 3), 0.35), ((1, 4, 3.5), 0.25), ((5, 1, 1.5), 0.3)):
+            light = vtk.vtkLight()
+            light.SetPosition(*position)
+            light.SetFocalPoint(0, 0, 0.8)
+            light.SetIntensity(level * strength)
+            self.renderer.AddLight(light)
+
+    def _aim(self, camera: Camera) -> None:
+        c = self.renderer.GetActiveCamera()
+        c.SetPosition(*camera.position)
+        c.SetFocalPoint(*camera.aim_m)
+        c.SetViewUp(*(-camera.axes()[1]))
+        c.SetViewAngle(2 * np.degrees(np.arctan(HEIGHT / 2 / camera.focal_px)))
+        c.SetClippingRange(0.3, 30)
+
+    def _actor(self, source: vtk.vtkAlgorithm, rgb: list[int] | None = None, tex: vtk.vtkTexture | None = None,
+               matte: bool = True) -> vtk.vtkActor:
+        mapper = vtk.vtkPolyDataMapper()
+        mapper.SetInputConnection(source.GetOutputPort())
+        actor = vtk.vtkActor()
+        actor.SetMapper(mapper)
+        p = actor.GetProperty()
+        p.SetAmbient(0.32)
+        p.SetDiffuse(0.75)
+        p.SetSpecular(0.0 if matte else 0.3)
+        if rgb is not None:
+            p.SetColor(*(v / 255 for v in rgb))
+        if tex is not None:
+            actor.SetTexture(tex)
+        self.renderer.AddActor(actor)
+        return actor
+
+    def plane(self, origin: Array, u: Array, v: Array, tex: vtk.vtkTexture) -> None:
+        s = vtk.vtkPlaneSource()
+        s.SetOrigin(*origin)
+        s.SetPoint1(*(origin + u))
+        s.SetPoint2(*(origin + v))
+        self._actor(s, tex=tex)
+
+    def box(self, centre: tuple[float, float, float], size: tuple[float, float, float], rgb: list[int]) -> None:
+        s = vtk.vtkCubeSource()
+        s.SetCenter(*centre)
+        s.SetXLength(size[0])
+        s.SetYLength(size[1])
+        s.SetZLength(size[2])
+        self._actor(s, rgb)
+
+    def _furniture(self) -> None:
+        """Two walls behind the subject as this camera sees it, hooks with life jackets, a plinth of known height."""
+        look, ax = self.look, self.camera.axes()
+        away = np.array([ax[2][0], ax[2][1], 0])
+        away /= np.linalg.norm(away)
+        right = np.array([-away[1], away[0], 0]) * -1
+        self.plane(np.array([-6.0, -6.0, -0.002]), np.array([12.0, 0, 0]), np.array([0, 12.0, 0]), texture(rubber(self.rng, look["floor"])))
+        back = away * 2.2
+        self.plane(back - right * 5 + np.array([0, 0, 0.0]), right * 10, np.array([0, 0, 3.4]), texture(boards(self.rng, look["wall_low"], look["wall_high"])))
+        for i, shift in enumerate((-2.6, -2.05, -1.5, 1.35, 1.9)):
+            c = back - away * 0.12 + right * shift
+            self._oriented_box(c + np.array([0, 0, 1.62]), right, (0.36, 0.14, 0.52), look["jackets"] if i % 2 else look["jackets_b"])
+            self._oriented_box(c + np.array([0, 0, 1.62]) - away * 0.075, right, (0.37, 0.01, 0.05), [225, 222, 205])
+        self._oriented_box(back - away * 0.35 + right * 2.6 + np.array([0, 0, 0.45]), right, (0.9, 0.45, 0.9), look["locker"])
+        self._oriented_box(back - away * 0.2 - right * 3.3 + np.array([0, 0, 1.0]), right, (0.12, 0.12, 2.0), look["post"])
+        self._oriented_box(back - away * 0.2 - right * 1.0 + np.array([0, 0, 0.22]), right, (1.2, 0.32, 0.44), look["bench"])
+        self.plinth_base = right * 0.95
+        self._oriented_box(self.plinth_base + np.array([0, 0, 0.30]), right, (0.34, 0.3, 0.60), [176, 138, 92])
+
+    def _oriented_box(self, centre: Array, right: Array, size: tuple[float, float, float], rgb: list[int]) -> None:
+        s = vtk.vtkCubeSource()
+        s.SetXLength(size[0])
+        s.SetYLength(size[1])
+        s.SetZLength(size[2])
+        actor = self._actor(s, rgb)
+        actor.RotateZ(float(np.degrees(np.arctan2(right[1], right[0]))))
+        actor.SetPosition(*centre)
+
+    def set_body(self, vertices: Array, faces: NDArray[np.int64], colours: NDArray[np.uint8]) -> None:
+        if "body" not in self.moving:
+            poly = vtk.vtkPolyData()
+            cells = vtk.vtkCellArray()
+            flat = np.c_[np.full(len(faces), 3), faces].astype(np.int64).ravel()
+            cells.SetCells(len(faces), numpy_to_vtkIdTypeArray(flat, deep=True))
+            poly.SetPoints(vtk.vtkPoints())
+            poly.SetPolys(cells)
+            rgb = numpy_to_vtk(colours, deep=True)
+            poly.GetPointData().SetScalars(rgb)
+            self.poly = poly
+            self.norms = vtk.vtkPolyDataNormals()
+            self.norms.SetInputData(poly)
+            self.norms.SplittingOff()
+            self.norms.ConsistencyOff()
+            self.moving["body"] = self._actor(self.norms)
+            self.moving["body"].GetProperty().SetSpecular(0.06)
+        self.poly.GetPoints().SetData(numpy_to_vtk(np.ascontiguousarray(vertices), deep=True))
+        self.poly.Modified()
+
+    def set_shadow(self, centres: list[Array]) -> None:
+        for i, c in enumerate(centres):
+            key = f"shadow{i}"
+            if key not in self.moving:
+                s = vtk.vtkDiskSource()
+                s.SetInnerRadius(0)
+                s.SetOuterRadius(0.2)
+                s.SetCircumferentialResolution(40)
+                self.moving[key] = self._actor(s, [10, 12, 14])
+                self.moving[key].GetProperty().SetOpacity(0.35)
+            self.moving[key].SetPosition(c[0], c[1], 0.002)
+
+    def set_bar(self, centre: Array) -> None:
+        """Bar of 2.0 m with one 280 mm iron plate and a smaller one at each end."""
+        if "bar" not in self.moving:
+            parts = [(0.0, 0.014, 2.0, [190, 190, 186])]
+            for sign in (1, -1):
+                parts += [(sign * 0.68, 0.14, 0.04, [52, 54, 60]), (sign * 0.725, 0.10, 0.03, [38, 88, 104]),
+                          (sign * 0.68, 0.05, 0.07, [150, 152, 150])]
+            assembly = vtk.vtkAssembly()
+            for x, radius, length, rgb in parts:
+                s = vtk.vtkCylinderSource()
+                s.SetRadius(radius)
+                s.SetHeight(length)
+                s.SetResolution(48)
+                actor = self._actor(s, rgb, matte=False)
+                self.renderer.RemoveActor(actor)
+                actor.RotateZ(90)
+                actor.SetPosition(x, 0, 0)
+                assembly.AddPart(actor)
+            self.renderer.AddActor(assembly)
+            self.moving["bar"] = assembly
+        self.moving["bar"].SetPosition(*centre)
+
+    def picture(self) -> NDArray[np.uint8]:
+        """The current frame (H, W, 3) uint8."""
+        self.window.Render()
+        grab = vtk.vtkWindowToImageFilter()
+        grab.SetInput(self.window)
+        grab.ReadFrontBufferOff()
+        grab.Update()
+        out = grab.GetOutput()
+        rgb = vtk_to_numpy(out.GetPointData().GetScalars()).reshape(HEIGHT, WIDTH, -1)
+        return np.ascontiguousarray(rgb[::-1, :, :3])
