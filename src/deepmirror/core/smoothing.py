@@ -37,7 +37,7 @@ def residual_cutoff(values: Array, rate_hz: float) -> float:
 
     Winter, same book, section 2.5.4.5 (from memory).
     """
-    usable = CUTOFFS_HZ[CUTOFFS_HZ < rate_hz / 2 * 0.8]
+    usable = CUTOFFS_HZ[rate_hz / 2 * 0.8 > CUTOFFS_HZ]
     if len(usable) < 4 or len(values) < 12:
         return float(min(6.0, rate_hz / 4))
     residual = np.array([float(np.sqrt(np.mean((values - low_pass(values, rate_hz, f)) ** 2))) for f in usable])

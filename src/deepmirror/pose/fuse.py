@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cholesky_banded
 from scipy.linalg import cho_solve_banded as solve_factor
+from scipy.linalg import cholesky_banded
 from scipy.sparse import coo_matrix
 
 from deepmirror.core.skeleton import SEGMENTS, sided, split

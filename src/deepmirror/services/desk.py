@@ -1,0 +1,165 @@
+"""The coach's desk: clients, films and what has become of them."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.errors import BadBrief, BadFilm, Cancelled, LibraryError
+from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import Catalogue, load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.analysis import Analysis, conclude, observe
+from deepmirror.services.jobs import Progress
+from deepmirror.store.library import ClientRecord, FilmRecord, LibraryStore
+
+STATES = ("new", "measuring", "ready", "refilm", "failed", "sent")
+DAYS_TO_ANSWER = 3
+REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something to choose from a list: its id and how it reads."""
+
+    id: str
+    title: str
+
+
+class Desk:
+    """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
+
+    def __init__(self, folder: Path, now: datetime | None = None) -> None:
+        self.store = LibraryStore(folder)
+        self._now = now
+        self.catalogue: Catalogue = load_catalogue(folder / "movements")
+
+    def close(self) -> None:
+        """Close the library."""
+        self.store.close()
+
+    def now(self) -> datetime:
+        """The present time (UTC)."""
+        return self._now or datetime.now(UTC)
+
+    def movements(self) -> list[Choice]:
+        """Movements to choose from, by title."""
+        return sorted((Choice(m.id, m.title) for m in self.catalogue.movements.values()), key=lambda c: c.title)
+
+    def clients(self) -> list[ClientRecord]:
+        """All clients by name."""
+        return self.store.clients()
+
+    def add_client(self, name: str, stature_cm: float | None = None) -> ClientRecord:
+        """A new client with what is known of the body."""
+        return self.store.add_client(name, {"stature_cm": stature_cm} if stature_cm else {})
+
+    def films(self) -> list[FilmRecord]:
+        """All films, newest first."""
+        return self.store.films()
+
+    def first_picture(self, path: Path) -> NDArray[np.uint8]:
+        """The first frame of a file, to choose by before importing. Raises BadFilm."""
+        with Film(path) as film:
+            return film.picture(0)
+
+    def import_film(self, path: Path, client_id: int, movement: str, view: str, load_kg: float | None = None, tempo: str | None = None,
+                    note: str = "") -> FilmRecord:
+        """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
+        with Film(path):
+            pass
+        client = next((c for c in self.clients() if c.id == client_id), None)
+        if client is None:
+            raise LibraryError("Choose a client for this film.")
+        data: dict[str, Any] = {"movement": movement, "view": view, "client": client.body}
+        data |= {k: v for k, v in (("load_kg", load_kg), ("tempo", tempo)) if v}
+        check_brief(data)
+        self.catalogue.movement(movement)
+        due = (self.now() + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes")
+        return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due)
+
+    def measure(self, film_id: int, progress: Progress) -> FilmRecord:
+        """Observe and conclude one film in the background; its row tells how it went. Raises Cancelled."""
+        record = self.store.film(film_id)
+        self.store.update_film(film_id, state="measuring")
+        try:
+            brief = check_brief(record.brief)
+            with Film(record.path) as film:
+                evidence = observe(film, brief, self.catalogue.movement(brief.file.movement), progress)
+                evidence.save(self.store.evidence_path(film_id))
+                self.note_result(film_id, conclude(film.facts, brief, self.catalogue, evidence), film)
+        except Cancelled:
+            self.store.update_film(film_id, state="new", line="")
+            raise
+        except (BadFilm, BadBrief) as error:
+            self.store.update_film(film_id, state="failed", line=error.sentence)
+        progress.tell(1.0, "done")
+        return self.store.film(film_id)
+
+    def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
+        """Write the one line of state and the turn-round frames of a measured film."""
+        reps, findings = analysis.scene.reps, analysis.judgement.findings
+        turns = [film.frame_at(r.bottom_s) for r in reps]
+        words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
+        words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
+        if len(findings) > 1:
+            words += f" and {len(findings) - 1} more"
+        state = "ready" if reps else "refilm"
+        if self.store.film(film_id).state == "sent":
+            state = "sent"
+        self.store.update_film(film_id, state=state, line=words if reps else "No rep seen: ask for a new film", turns=turns)
+
+    def unmeasured(self) -> list[int]:
+        """Films that still wait: new ones, and those a closed program left half-done; oldest first."""
+        return [f.id for f in reversed(self.films()) if f.state in ("new", "measuring")]
+
+    def strip(self, record: FilmRecord, count: int, height: int) -> list[NDArray[np.uint8]]:
+        """Small pictures of the film's turn-rounds (or of even instants before it is measured)."""
+        import cv2
+
+        with Film(record.path) as film:
+            turns = record.turns or tuple(int(v) for v in np.linspace(0, len(film.times) - 1, count + 2)[1:-1])
+            chosen = [turns[int(i)] for i in np.linspace(0, len(turns) - 1, min(count, len(turns)))]
+            out = []
+            for number in chosen:
+                picture = film.picture(min(number, len(film.times) - 1))
+                width = round(picture.shape[1] * height / picture.shape[0])
+                out.append(np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
+            return out
+
+    def open_analysis(self, film_id: int) -> tuple[Film, Brief, Evidence | None]:
+        """The film, its brief, and its evidence when it was measured."""
+        record = self.store.film(film_id)
+        path = self.store.evidence_path(film_id)
+        return Film(record.path), check_brief(record.brief), Evidence.load(path) if path.exists() else None
+
+
+def fill_demo(desk: Desk) -> None:
+    """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
+    if desk.films():
+        return
+    root = resources.files("deepmirror") / "assets" / "demo"
+    with resources.as_file(root) as folder:
+        plan = json.loads((folder / "demo.json").read_text("utf-8"))
+        for item in plan["films"]:
+            brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
+            client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(item["client"], brief["client"])
+            arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
+            record = desk.store.add_film(folder / f"{item['film']}.mp4", client.id, brief, arrived.isoformat(timespec="seconds"), item["note"],
+                                         (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"))
+            seen = folder / f"{item['film']}.npz"
+            if not seen.exists():
+                continue
+            evidence = Evidence.load(seen)
+            evidence.save(desk.store.evidence_path(record.id))
+            checked = check_brief(brief)
+            with Film(record.path) as film:
+                desk.note_result(record.id, conclude(film.facts, checked, desk.catalogue, evidence), film)

@@ -1,0 +1,155 @@
+"""Reviewing one film: the coach's edits, undo and redo without limit, saved as they happen.
+
+An edit makes a new brief from the old one; briefs never change, so the undo stack is a list of briefs.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import JOINTS, SIDES, near_side, points_for, sided, split
+from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.services.analysis import Analysis, conclude, observe, refollow
+from deepmirror.services.desk import Desk
+from deepmirror.services.jobs import Progress
+
+Pixel = tuple[float, float]
+MARK_KINDS = {"scale": 2, "plumb": 2, "floor_line": 2, "pad_line": 2, "pivot": 1}
+
+
+@dataclass(frozen=True)
+class Step:
+    """One state of the brief and what led to it."""
+
+    label: str
+    brief: Brief
+
+
+class Review:
+    """An open film with its points, marks, numbers and findings."""
+
+    def __init__(self, desk: Desk, film_id: int) -> None:
+        self.desk, self.film_id = desk, film_id
+        self.record = desk.store.film(film_id)
+        self.film, brief, self.evidence = desk.open_analysis(film_id)
+        self._done: list[Step] = [Step("opened", brief)]
+        self._undone: list[Step] = []
+        self.analysis: Analysis | None = None
+        self.followed = brief.seeds
+        if self.evidence is not None:
+            self.conclude()
+
+    def close(self) -> None:
+        """Let go of the film."""
+        self.film.close()
+
+    @property
+    def brief(self) -> Brief:
+        """The brief as it now stands."""
+        return self._done[-1].brief
+
+    def picture(self, number: int) -> NDArray[np.uint8]:
+        """One frame (H, W, 3) RGB."""
+        return self.film.picture(number)
+
+    def conclude(self) -> Analysis | None:
+        """Solve, measure and judge again from what was observed; None before anything was."""
+        if self.evidence is not None:
+            self.analysis = conclude(self.film.facts, self.brief, self.desk.catalogue, self.evidence)
+            self.desk.note_result(self.film_id, self.analysis, self.film)
+        return self.analysis
+
+    def observe(self, progress: Progress) -> Analysis | None:
+        """Look at the whole film anew, or only follow the points anew when the body was found before."""
+        movement = self.desk.catalogue.movement(self.brief.file.movement)
+        if self.evidence is None or self.evidence.names != self._names_wanted():
+            self.evidence = observe(self.film, self.brief, movement, progress)
+        else:
+            self.evidence = refollow(self.film, self.brief, movement, self.evidence, progress)
+        self.followed = self.brief.seeds
+        self.evidence.save(self.desk.store.evidence_path(self.film_id))
+        out = self.conclude()
+        progress.tell(1.0, "done")
+        return out
+
+    def needs_following(self) -> bool:
+        """True when points were placed since they were last followed through the film."""
+        return self.evidence is None or self.followed != self.brief.seeds or self.evidence.names != self._names_wanted()
+
+    def _names_wanted(self) -> list[str]:
+        extra = {n for _, points in self.brief.seeds for n in points if split(n)[0] not in JOINTS}
+        return points_for(self.brief.file.view) + sorted(extra)
+
+    def point_names(self) -> list[str]:
+        """The points the coach may place in this view, in the order a hand goes."""
+        near = near_side(self.brief.file.view)
+        order = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
+        names = [sided(j, near) for j in order] if near else [sided(j, s) for s in SIDES for j in order]
+        return [*names, "bar"] if near else names
+
+    def seed(self, frame: int) -> dict[str, Pixel]:
+        """Points placed by hand on a frame."""
+        return dict(next((p for f, p in self.brief.seeds if f == frame), {}))
+
+    def place(self, frame: int, name: str, xy: Pixel) -> None:
+        """Put a point on a frame by hand."""
+        seeds = {f: dict(p) for f, p in self.brief.seeds}
+        seeds.setdefault(frame, {})[name] = (round(xy[0], 2), round(xy[1], 2))
+        self._change(f"place {name.replace('_', ' ')}", seeds=_seed_list(seeds))
+
+    def unplace(self, frame: int, name: str) -> None:
+        """Take a hand-placed point off a frame."""
+        seeds = {f: {n: xy for n, xy in p.items() if (f, n) != (frame, name)} for f, p in self.brief.seeds}
+        self._change(f"remove {name.replace('_', ' ')}", seeds=_seed_list(seeds))
+
+    def mark(self, kind: str, points: list[Pixel], length_cm: float | None = None) -> None:
+        """Set a mark of MARK_KINDS; the scale also needs its length."""
+        if kind == "scale":
+            self._change("set scale", scale={"points_px": points, "length_cm": length_cm})
+        else:
+            marks = self.brief.file.marks.model_dump(exclude_none=True)
+            marks[kind] = points[0] if MARK_KINDS[kind] == 1 else points
+            self._change(f"mark {kind.replace('_', ' ')}", marks=marks)
+
+    def set_field(self, **fields: Any) -> None:
+        """Change movement, view, tempo or load_kg. Raises BadBrief when the new value is not right."""
+        self._change("change " + ", ".join(k.replace("_kg", "").replace("_", " ") for k in fields), **fields)
+
+    def _change(self, label: str, **fields: Any) -> None:
+        data = self.brief.file.model_dump(exclude_none=True) | fields
+        brief = check_brief({k: v for k, v in data.items() if v is not None})
+        self.desk.catalogue.movement(brief.file.movement)
+        self._done.append(Step(label, brief))
+        self._undone.clear()
+        self._save()
+
+    def can_undo(self) -> str | None:
+        """What undo would take back, or None."""
+        return self._done[-1].label if len(self._done) > 1 else None
+
+    def can_redo(self) -> str | None:
+        """What redo would bring again, or None."""
+        return self._undone[-1].label if self._undone else None
+
+    def undo(self) -> None:
+        """Take the last edit back; does nothing when there is none."""
+        if len(self._done) > 1:
+            self._undone.append(self._done.pop())
+            self._save()
+
+    def redo(self) -> None:
+        """Bring the edit last taken back again; does nothing when there is none."""
+        if self._undone:
+            self._done.append(self._undone.pop())
+            self._save()
+
+    def _save(self) -> None:
+        self.desk.store.update_film(self.film_id, brief=self.brief.file.model_dump(mode="json", exclude_none=True))
+
+
+def _seed_list(seeds: dict[int, dict[str, Pixel]]) -> list[dict[str, Any]]:
+    return [{"frame": f, "points_px": p} for f, p in sorted(seeds.items()) if p]

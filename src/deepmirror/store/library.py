@@ -1,0 +1,207 @@
+"""The library folder: one SQLite database, and the files that are too large for it.
+
+    library.db      clients, films, briefs, drafts
+    films/          the films as they came, named by their hash; never altered
+    evidence/       what was seen in each film (NumPy .npz)
+    replies/        everything sent, exactly as sent
+    movements/      the coach's own movement definitions
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import create_engine, event, select
+from sqlalchemy.exc import DatabaseError, OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+from deepmirror.errors import LibraryError
+from deepmirror.store.tables import ClientRow, FilmRow
+
+FOLDERS = ("films", "evidence", "replies", "movements")
+
+
+@dataclass(frozen=True)
+class ClientRecord:
+    """One client; body is the brief's client part as a dictionary."""
+
+    id: int
+    name: str
+    body: dict[str, Any]
+    note: str
+
+
+@dataclass(frozen=True)
+class FilmRecord:
+    """One film; brief and draft are dictionaries, turns the frame numbers of its turn-rounds."""
+
+    id: int
+    client_id: int
+    client_name: str
+    path: Path
+    original_name: str
+    arrived_at: str
+    due_at: str
+    note: str
+    brief: dict[str, Any]
+    state: str
+    line: str
+    turns: tuple[int, ...]
+    draft: dict[str, Any]
+
+
+class LibraryStore:
+    """Reads and writes one library folder. Raises LibraryError when the folder or its database cannot be used."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        try:
+            for name in FOLDERS:
+                (folder / name).mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise LibraryError(f"The library folder “{folder}” cannot be used: {error.strerror or error}.") from error
+        self._engine = create_engine(f"sqlite:///{folder / 'library.db'}")
+        event.listen(self._engine, "connect", _pragmas)
+        try:
+            self._migrate()
+        except (DatabaseError, OperationalError) as error:
+            raise LibraryError(f"The library database in “{folder}” cannot be opened: {error.orig}.") from error
+        self._sessions = sessionmaker(self._engine)
+
+    def close(self) -> None:
+        """Close the database."""
+        self._engine.dispose()
+
+    def _migrate(self) -> None:
+        config = Config()
+        config.set_main_option("script_location", "deepmirror:store/migrations")
+        newest = ScriptDirectory.from_config(config).get_current_head()
+        known = {s.revision for s in ScriptDirectory.from_config(config).walk_revisions()}
+        with self._engine.begin() as connection:
+            present = MigrationContext.configure(connection).get_current_revision()
+            if present is not None and present not in known:
+                raise LibraryError("This library was made by a newer Deep Mirror. Install that version to open it; nothing was changed.")
+            if present == newest:
+                return
+            if present is not None:
+                shutil.copy2(self.folder / "library.db", self.folder / f"library.before-{newest}.db")
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        try:
+            with self._sessions.begin() as session:
+                yield session
+        except OperationalError as error:
+            raise LibraryError(f"The library could not be written: {error.orig}. Nothing was lost; try again.") from error
+
+    def clients(self) -> list[ClientRecord]:
+        """All clients by name."""
+        with self._session() as s:
+            return [_client(r) for r in s.scalars(select(ClientRow).order_by(ClientRow.name))]
+
+    def add_client(self, name: str, body: dict[str, Any], note: str = "") -> ClientRecord:
+        """A new client. Raises LibraryError for an empty name."""
+        if not name.strip():
+            raise LibraryError("A client needs a name.")
+        with self._session() as s:
+            row = ClientRow(name=name.strip(), body_json=json.dumps(body), note=note)
+            s.add(row)
+            s.flush()
+            return _client(row)
+
+    def films(self) -> list[FilmRecord]:
+        """All films, newest arrival first."""
+        with self._session() as s:
+            rows = s.execute(select(FilmRow, ClientRow.name).join(ClientRow, FilmRow.client_id == ClientRow.id).order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc()))
+            return [self._film(r, name) for r, name in rows]
+
+    def film(self, film_id: int) -> FilmRecord:
+        """One film by id. Raises LibraryError when it is not there."""
+        with self._session() as s:
+            row = s.get(FilmRow, film_id)
+            if row is None:
+                raise LibraryError("That film is no longer in the library.")
+            name = s.get(ClientRow, row.client_id)
+            return self._film(row, name.name if name else "")
+
+    def add_film(self, source: Path, client_id: int, brief: dict[str, Any], arrived_at: str, note: str = "", due_at: str = "") -> FilmRecord:
+        """Copy a film into the library. Raises LibraryError when it is there already or cannot be copied."""
+        digest = _sha256(source)
+        with self._session() as s:
+            twin = s.scalar(select(FilmRow).where(FilmRow.sha256 == digest))
+            if twin is not None:
+                raise LibraryError(f"This film is in the library already, as “{twin.original_name}”.", film_id=twin.id)
+        name = f"{digest[:20]}{source.suffix.lower()}"
+        target = self.folder / "films" / name
+        try:
+            part = target.with_suffix(".part")
+            shutil.copyfile(source, part)
+            part.replace(target)
+        except OSError as error:
+            raise LibraryError(f"“{source.name}” could not be copied into the library: {error.strerror or error}.") from error
+        with self._session() as s:
+            row = FilmRow(client_id=client_id, sha256=digest, file=name, original_name=source.name, arrived_at=arrived_at, due_at=due_at, note=note,
+                          brief_json=json.dumps(brief))
+            s.add(row)
+            s.flush()
+            film_id = row.id
+        return self.film(film_id)
+
+    def update_film(self, film_id: int, **changes: Any) -> None:
+        """Change fields of a film: brief, draft, turns (kept as JSON), state, line, note, due_at."""
+        as_json = {"brief": "brief_json", "draft": "draft_json", "turns": "turns_json"}
+        with self._session() as s:
+            row = s.get(FilmRow, film_id)
+            if row is None:
+                raise LibraryError("That film is no longer in the library.")
+            for key, value in changes.items():
+                setattr(row, as_json.get(key, key), json.dumps(value) if key in as_json else value)
+
+    def evidence_path(self, film_id: int) -> Path:
+        """Where the film's evidence lies or will lie."""
+        return self.folder / "evidence" / f"film-{film_id}.npz"
+
+    def reply_folder(self, film_id: int) -> Path:
+        """Where the film's reply is written."""
+        return self.folder / "replies" / f"film-{film_id}"
+
+    def _film(self, row: FilmRow, client_name: str) -> FilmRecord:
+        return FilmRecord(row.id, row.client_id, client_name, self.folder / "films" / row.file, row.original_name, row.arrived_at, row.due_at, row.note,
+                          json.loads(row.brief_json), row.state, row.line, tuple(json.loads(row.turns_json)), json.loads(row.draft_json or "{}"))
+
+
+def _client(row: ClientRow) -> ClientRecord:
+    return ClientRecord(row.id, row.name, json.loads(row.body_json), row.note)
+
+
+def _pragmas(connection: sqlite3.Connection, _: object) -> None:
+    for line in ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", "busy_timeout=5000"):
+        connection.execute(f"PRAGMA {line}")
+
+
+def _sha256(path: Path) -> str:
+    digest = hashlib.sha256()
+    try:
+        with path.open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+    except OSError as error:
+        raise LibraryError(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+    return digest.hexdigest()
+
+
+

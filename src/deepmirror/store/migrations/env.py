@@ -1,0 +1,9 @@
+"""Alembic environment: runs the migrations on the connection the library hands over."""
+
+from alembic import context
+
+from deepmirror.store.tables import Base
+
+context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True)
+with context.begin_transaction():
+    context.run_migrations()
