@@ -22,8 +22,21 @@ SEGMENT_BONES: dict[str, tuple[str, ...]] = {
     "upper_arm": ("upperarm", "shoulder01"),
     "forearm": ("lowerarm",),
     "hand": ("wrist", "finger", "metacarpal"),
-    "head": ("neck02", "neck03", "head", "jaw", "special", "oris", "tongue", "levator", "eye", "orbicularis",
-             "temporalis", "oculi", "risorius"),
+    "head": (
+        "neck02",
+        "neck03",
+        "head",
+        "jaw",
+        "special",
+        "oris",
+        "tongue",
+        "levator",
+        "eye",
+        "orbicularis",
+        "temporalis",
+        "oculi",
+        "risorius",
+    ),
 }
 SIDED = ("thigh", "shank", "foot", "upper_arm", "forearm", "hand")
 SEGMENTS = [f"{s}_{side}" for s in SIDED for side in ("left", "right")] + ["head", "trunk"]
@@ -108,8 +121,14 @@ def build(name: str, phenotype: dict[str, float], stature_cm: float, clothes: di
     head = {b: (h - offset) * scale for b, h in zip(shape["bones"], shape["heads"], strict=True)}
     joints: dict[str, Array] = {}
     for side, tag in (("left", ".L"), ("right", ".R")):
-        for landmark, bone in (("hip", "upperleg01"), ("knee", "lowerleg01"), ("ankle", "foot"),
-                               ("shoulder", "upperarm01"), ("elbow", "lowerarm01"), ("wrist", "wrist")):
+        for landmark, bone in (
+            ("hip", "upperleg01"),
+            ("knee", "lowerleg01"),
+            ("ankle", "foot"),
+            ("shoulder", "upperarm01"),
+            ("elbow", "lowerarm01"),
+            ("wrist", "wrist"),
+        ):
             joints[f"{landmark}_{side}"] = head[bone + tag]
         sole = vertices[weights[:, SEGMENTS.index(f"foot_{side}")] > 0.6]
         x = float(sole[sole[:, 1] < sole[:, 1].min() + 0.05][:, 0].mean())
@@ -117,8 +136,7 @@ def build(name: str, phenotype: dict[str, float], stature_cm: float, clothes: di
         joints[f"heel_{side}"] = np.array([joints[f"ankle_{side}"][0], sole[:, 1].max() + 0.008, 0.02])
         skull = vertices[weights[:, SEGMENTS.index("head")] > 0.9]
         sign = 1 if side == "left" else -1
-        joints[f"ear_{side}"] = np.array([sign * 0.072 * scale / 0.93, head["head"][1] + 0.012,
-                                          skull[:, 2].max() - 0.125])
+        joints[f"ear_{side}"] = np.array([sign * 0.072 * scale / 0.93, head["head"][1] + 0.012, skull[:, 2].max() - 0.125])
     joints["neck"] = head["neck02"]
     vertices, colours = dress(vertices, faces, weights, joints, clothes, seed)
     return Body(vertices, faces, weights, colours, joints)
@@ -134,8 +152,9 @@ def normals(vertices: Array, faces: NDArray[np.int64]) -> Array:
     return out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
 
 
-def dress(vertices: Array, faces: NDArray[np.int64], weights: Array, joints: dict[str, Array],
-          clothes: dict[str, list[int]], seed: int) -> tuple[Array, NDArray[np.uint8]]:
+def dress(
+    vertices: Array, faces: NDArray[np.int64], weights: Array, joints: dict[str, Array], clothes: dict[str, list[int]], seed: int
+) -> tuple[Array, NDArray[np.uint8]]:
     """Paint skin, shirt, shorts, shoes and hair by body region, and let cloth stand off the skin a little."""
     rng = np.random.default_rng(seed)
     out, normal = vertices.copy(), normals(vertices, faces)
@@ -150,8 +169,9 @@ def dress(vertices: Array, faces: NDArray[np.int64], weights: Array, joints: dic
     along = (np.abs(vertices[:, 0]) - shoulder[0]) / (elbow[0] - shoulder[0])
     upper = ((w["trunk"] > 0.45) & (z >= hip + 0.09) | (arm > 0.35) & (along < 0.55)) & (z < joints["neck"][2] - 0.02)
     feet = w["foot_left"] + w["foot_right"] > 0.5
-    hair = (w["head"] > 0.8) & ((z > joints["ear_left"][2] + 0.045)
-                                | (vertices[:, 1] > joints["ear_left"][1] + 0.015) & (z > joints["ear_left"][2] - 0.05))
+    hair = (w["head"] > 0.8) & (
+        (z > joints["ear_left"][2] + 0.045) | (vertices[:, 1] > joints["ear_left"][1] + 0.015) & (z > joints["ear_left"][2] - 0.05)
+    )
     folds = 0.5 + 0.5 * np.sin(z * 95 + np.sin(vertices[:, 0] * 60 + vertices[:, 1] * 45) * 2.2)
     for region, part, lift in ((lower, "shorts", 0.010), (upper, "shirt", 0.009), (feet, "shoes", 0.009), (hair, "hair", 0.012)):
         colour[region] = clothes[part]

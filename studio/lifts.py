@@ -111,8 +111,10 @@ class Squatter:
 
     def _wanted(self, s: float) -> tuple[float, float]:
         st = self.style
-        return (np.radians(st.knee_top_deg + s * (st.knee_bottom_deg - st.knee_top_deg)),
-                np.radians(st.dorsi_top_deg + s * (st.dorsi_bottom_deg - st.dorsi_top_deg)))
+        return (
+            np.radians(st.knee_top_deg + s * (st.knee_bottom_deg - st.knee_top_deg)),
+            np.radians(st.dorsi_top_deg + s * (st.dorsi_bottom_deg - st.dorsi_top_deg)),
+        )
 
     def _solve_pelvis(self, s: float, guess: Array) -> Array:
         knee_flexion, dorsi = self._wanted(s)

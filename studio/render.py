@@ -81,10 +81,11 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool) -> None:
     container.close()
     arrays = {k: np.array(v) for k, v in paths.items()}
     style = squatter.style
-    record = truth.describe(film, body, camera, times, marks, {k: v for k, v in arrays.items() if k != "bar"},
-                            style.stance_cm, style.toe_out_deg)
+    record = truth.describe(
+        film, body, camera, times, marks, {k: v for k, v in arrays.items() if k != "bar"}, style.stance_cm, style.toe_out_deg
+    )
     base = room.plinth_base
-    note = truth.brief(film, record, camera, np.array([base, base + [0, 0, 0.6]]), film["seed"])
+    note = truth.brief(film, record, camera, np.array([base, base + np.array([0, 0, 0.6])]), film["seed"])
     (OUT / f"{film['name']}.truth.json").write_text(json.dumps(record, separators=(",", ":")))
     (OUT / f"{film['name']}.brief.json").write_text(json.dumps(note, indent=1))
 

@@ -119,8 +119,9 @@ class Room:
         c.SetViewAngle(2 * np.degrees(np.arctan(HEIGHT / 2 / camera.focal_px)))
         c.SetClippingRange(0.3, 30)
 
-    def _actor(self, source: vtk.vtkAlgorithm, rgb: list[int] | None = None, tex: vtk.vtkTexture | None = None,
-               matte: bool = True) -> vtk.vtkActor:
+    def _actor(
+        self, source: vtk.vtkAlgorithm, rgb: list[int] | None = None, tex: vtk.vtkTexture | None = None, matte: bool = True
+    ) -> vtk.vtkActor:
         mapper = vtk.vtkPolyDataMapper()
         mapper.SetInputConnection(source.GetOutputPort())
         actor = vtk.vtkActor()
@@ -159,7 +160,12 @@ class Room:
         right = np.array([-away[1], away[0], 0]) * -1
         self.plane(np.array([-6.0, -6.0, -0.002]), np.array([12.0, 0, 0]), np.array([0, 12.0, 0]), texture(rubber(self.rng, look["floor"])))
         back = away * 2.2
-        self.plane(back - right * 5 + np.array([0, 0, 0.0]), right * 10, np.array([0, 0, 3.4]), texture(boards(self.rng, look["wall_low"], look["wall_high"])))
+        self.plane(
+            back - right * 5 + np.array([0, 0, 0.0]),
+            right * 10,
+            np.array([0, 0, 3.4]),
+            texture(boards(self.rng, look["wall_low"], look["wall_high"])),
+        )
         for i, shift in enumerate((-2.6, -2.05, -1.5, 1.35, 1.9)):
             c = back - away * 0.12 + right * shift
             self._oriented_box(c + np.array([0, 0, 1.62]), right, (0.36, 0.14, 0.52), look["jackets"] if i % 2 else look["jackets_b"])
@@ -216,8 +222,11 @@ class Room:
         if "bar" not in self.moving:
             parts = [(0.0, 0.014, 2.0, [190, 190, 186])]
             for sign in (1, -1):
-                parts += [(sign * 0.68, 0.14, 0.04, [52, 54, 60]), (sign * 0.725, 0.10, 0.03, [38, 88, 104]),
-                          (sign * 0.68, 0.05, 0.07, [150, 152, 150])]
+                parts += [
+                    (sign * 0.68, 0.14, 0.04, [52, 54, 60]),
+                    (sign * 0.725, 0.10, 0.03, [38, 88, 104]),
+                    (sign * 0.68, 0.05, 0.07, [150, 152, 150]),
+                ]
             assembly = vtk.vtkAssembly()
             for x, radius, length, rgb in parts:
                 s = vtk.vtkCylinderSource()

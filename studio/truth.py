@@ -67,15 +67,29 @@ def rep_measures(ang: dict[str, Array], lm: dict[str, Array], near: str | None, 
 def segments_cm(body: Body) -> dict[str, float]:
     j = body.joints
     mid = lambda n: (j[f"{n}_left"] + j[f"{n}_right"]) / 2
-    return {k: round(100 * float(v), 2) for k, v in {
-        "thigh": body.length("hip_left", "knee_left"), "shank": body.length("knee_left", "ankle_left"),
-        "foot": body.length("heel_left", "toe_left"), "trunk": np.linalg.norm(mid("shoulder") - mid("hip")),
-        "biacromial": body.length("shoulder_left", "shoulder_right"), "hip_breadth": body.length("hip_left", "hip_right"),
-    }.items()}
+    return {
+        k: round(100 * float(v), 2)
+        for k, v in {
+            "thigh": body.length("hip_left", "knee_left"),
+            "shank": body.length("knee_left", "ankle_left"),
+            "foot": body.length("heel_left", "toe_left"),
+            "trunk": np.linalg.norm(mid("shoulder") - mid("hip")),
+            "biacromial": body.length("shoulder_left", "shoulder_right"),
+            "hip_breadth": body.length("hip_left", "hip_right"),
+        }.items()
+    }
 
 
-def describe(film: dict[str, Any], body: Body, camera: Camera, times: Array, marks: list[dict[str, float]],
-             lm: dict[str, Array], stance_cm: float, toe_out: tuple[float, float]) -> dict[str, Any]:
+def describe(
+    film: dict[str, Any],
+    body: Body,
+    camera: Camera,
+    times: Array,
+    marks: list[dict[str, float]],
+    lm: dict[str, Array],
+    stance_cm: float,
+    toe_out: tuple[float, float],
+) -> dict[str, Any]:
     """The truth file of one film."""
     ang, view = angles(lm), film["view"]
     near = view.split("-")[1] if view.startswith("side") else None
@@ -83,18 +97,36 @@ def describe(film: dict[str, Any], body: Body, camera: Camera, times: Array, mar
     for rep, m in zip(film["reps"], marks, strict=True):
         window = (times >= m["start_s"] - 1e-9) & (times <= m["end_s"] + 1e-9)
         phases = {"eccentric": rep[0], "bottom": rep[1], "concentric": rep[2], "top": rep[3]}
-        reps.append({**{k: round(v, 4) for k, v in m.items()}, "bottom_s": round((m["turn_start_s"] + m["turn_end_s"]) / 2, 4),
-                     "phases_s": phases, "measures": rep_measures(ang, lm, near, window)})
+        reps.append(
+            {
+                **{k: round(v, 4) for k, v in m.items()},
+                "bottom_s": round((m["turn_start_s"] + m["turn_end_s"]) / 2, 4),
+                "phases_s": phases,
+                "measures": rep_measures(ang, lm, near, window),
+            }
+        )
     truth: dict[str, Any] = {
-        "name": film["name"], "fps": film["fps"], "frames": len(times), "movement": film["movement"], "view": view,
-        "near_side": near, "first_phase": "eccentric",
+        "name": film["name"],
+        "fps": film["fps"],
+        "frames": len(times),
+        "movement": film["movement"],
+        "view": view,
+        "near_side": near,
+        "first_phase": "eccentric",
         "client": {**film["client"], "segments_cm": segments_cm(body)},
         "camera": {"P": camera.matrix().tolist(), "yaw_off_perpendicular_deg": film.get("yaw_deg", 0.0)},
         "landmarks_px": {k: np.round(camera.project(v), 2).tolist() for k, v in lm.items()},
-        "angles_deg": {k: np.round(v, 2).tolist() for k, v in ang.items()}, "angles_2d_near_deg": {}, "reps": reps,
-        "measures": {"stance_width_cm": stance_cm, "stance_to_shoulder_ratio": round(stance_cm / segments_cm(body)["biacromial"], 3),
-                     "toe_out_left_deg": toe_out[0], "toe_out_right_deg": toe_out[1]},
-        "faults": film["faults"], "tolerated": film.get("tolerated", []),
+        "angles_deg": {k: np.round(v, 2).tolist() for k, v in ang.items()},
+        "angles_2d_near_deg": {},
+        "reps": reps,
+        "measures": {
+            "stance_width_cm": stance_cm,
+            "stance_to_shoulder_ratio": round(stance_cm / segments_cm(body)["biacromial"], 3),
+            "toe_out_left_deg": toe_out[0],
+            "toe_out_right_deg": toe_out[1],
+        },
+        "faults": film["faults"],
+        "tolerated": film.get("tolerated", []),
     }
     return truth
 
@@ -112,7 +144,16 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][0]) + rng.normal(0, 2, 2)
             seeds[name] = [round(float(v), 1) for v in xy]
     ends = camera.project(scale_ends_m) + rng.normal(0, 1, (2, 2))
-    return {"movement": film["movement"], "view": film["view"], "client": truth["client"], "load_kg": film["load_kg"],
-            "tempo": film["tempo"],
-            "scale": {"points_px": np.round(ends, 1).tolist(), "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1)},
-            "marks": {}, "seeds": [{"frame": 0, "points_px": seeds}]}
+    return {
+        "movement": film["movement"],
+        "view": film["view"],
+        "client": truth["client"],
+        "load_kg": film["load_kg"],
+        "tempo": film["tempo"],
+        "scale": {
+            "points_px": np.round(ends, 1).tolist(),
+            "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1),
+        },
+        "marks": {},
+        "seeds": [{"frame": 0, "points_px": seeds}],
+    }

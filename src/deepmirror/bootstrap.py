@@ -25,3 +25,12 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
         print(("\n" if show else "") + " ".join(error.sentence.split()), file=sys.stderr)
         return 2
     return 0
+
+
+def run_window(library: Path | None, demo: bool) -> int:
+    """Open the program on a library folder; the demo has one of its own."""
+    from platformdirs import user_data_path
+
+    from deepmirror.ui.app import run
+
+    return run(library or user_data_path("deepmirror") / ("demo" if demo else "library"), demo)

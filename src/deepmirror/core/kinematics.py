@@ -49,14 +49,14 @@ def _side_angles(track: Track, side: str, way: int, up: Array, level_u_deg: floa
     across = np.array([-up[1], up[0]])
 
     def lean(p: Points) -> Array:
-        return way * signed_turn(np.broadcast_to(up, p[hip].shape), p[shoulder] - p[hip])
+        return np.asarray(way * signed_turn(np.broadcast_to(up, p[hip].shape), p[shoulder] - p[hip]))
 
     def thigh(p: Points) -> Array:
         d = p[hip] - p[knee]
-        return np.degrees(np.arctan2(d @ up, np.abs(d @ across)))
+        return np.asarray(np.degrees(np.arctan2(d @ up, np.abs(d @ across))))
 
     def shank(p: Points) -> Array:
-        return way * signed_turn(np.broadcast_to(up, p[ankle].shape), p[knee] - p[ankle])
+        return np.asarray(way * signed_turn(np.broadcast_to(up, p[ankle].shape), p[knee] - p[ankle]))
 
     out: dict[str, Series] = {}
     if track.has(hip, knee, ankle):
@@ -67,8 +67,7 @@ def _side_angles(track: Track, side: str, way: int, up: Array, level_u_deg: floa
         out[f"hip_flexion_{side}"] = track.series(lambda p: -way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
         out["trunk_lean"] = track.series(lean).widened(level_u_deg)
     if track.has(knee, ankle, heel, toe):
-        out[f"ankle_dorsiflexion_{side}"] = track.series(
-            lambda p: 90 - included_angle(p[knee], p[ankle], p[ankle] + p[toe] - p[heel]))
+        out[f"ankle_dorsiflexion_{side}"] = track.series(lambda p: 90 - included_angle(p[knee], p[ankle], p[ankle] + p[toe] - p[heel]))
     return out
 
 
@@ -83,13 +82,13 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
 
         def projection(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
             thigh, shank = p[hip] - p[knee], p[knee] - p[ankle]
-            return np.degrees(np.arctan2(way * (thigh @ across), thigh @ up) - np.arctan2(way * (shank @ across), shank @ up))
+            return np.asarray(np.degrees(np.arctan2(way * (thigh @ across), thigh @ up) - np.arctan2(way * (shank @ across), shank @ up)))
 
         def medial(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
             line, d = p[ankle] - p[hip], p[knee] - p[hip]
             share = (d @ up) / np.where(np.abs(line @ up) < 1e-6, 1e-6, line @ up)
             shank = float(np.percentile(np.linalg.norm(p[knee] - p[ankle], axis=1), 95))
-            return -way * (d @ across - share * (line @ across)) / shank * 100
+            return np.asarray(-way * (d @ across - share * (line @ across)) / shank * 100)
 
         out[f"fppa_{side}"] = track.series(projection)
         out[f"knee_medial_{side}"] = track.series(medial)
@@ -97,7 +96,8 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
         out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
     if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):
         out["knee_ankle_separation_ratio"] = track.series(
-            lambda p: np.abs((p["knee_left"] - p["knee_right"]) @ across) / np.abs((p["ankle_left"] - p["ankle_right"]) @ across))
+            lambda p: np.abs((p["knee_left"] - p["knee_right"]) @ across) / np.abs((p["ankle_left"] - p["ankle_right"]) @ across)
+        )
     return out
 
 
@@ -112,4 +112,4 @@ def flexion_from_height(height: Array) -> Array:
     standing = np.radians(STANDING_FLEXION_DEG)
     top = np.cos(SHANK_SHARE * standing) + np.cos((1 - SHANK_SHARE) * standing)
     scaled = height / np.percentile(height, 97) * top
-    return np.degrees(np.interp(-scaled, -model, k))
+    return np.asarray(np.degrees(np.interp(-scaled, -model, k)))

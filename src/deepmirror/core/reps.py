@@ -6,7 +6,8 @@ passes 5 % of that phase's own peak speed; what lies between two phases is a hol
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -78,9 +79,9 @@ def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float) 
     return _number(grid, smooth, rates, [c for c, _ in kept], [int(peaks[i]) for _, i in kept], first)
 
 
-def _valleys(smooth: Array, peaks: Array) -> list[int]:
+def _valleys(smooth: Array, peaks: NDArray[np.signedinteger]) -> list[int]:
     edges = [0, *[int(p) for p in peaks], len(smooth) - 1]
-    return [a + int(np.argmin(smooth[a : b + 1])) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    return [a + int(np.argmin(smooth[a : b + 1])) for a, b in pairwise(edges)]
 
 
 def _cut(grid: Array, rates: Array, before: int, peak: int, after: int) -> tuple[float, float, float, float] | None:
@@ -113,8 +114,9 @@ def _crossing(grid: Array, rates: Array, limit: float, inside: int, outside: int
     return float(grid[inside] + share * (grid[outside] - grid[inside]))
 
 
-def _number(grid: Array, smooth: Array, rates: Array, cuts: list[tuple[float, float, float, float]], peaks: list[int],
-            first: FirstPhase) -> list[Rep]:
+def _number(
+    grid: Array, smooth: Array, rates: Array, cuts: list[tuple[float, float, float, float]], peaks: list[int], first: FirstPhase
+) -> list[Rep]:
     order, reps, bends = ORDER[first], [], np.gradient(rates, grid)
     for i, (start, turn_start, turn_end, end) in enumerate(cuts):
         nxt = cuts[i + 1][0] if i + 1 < len(cuts) else None
@@ -124,19 +126,25 @@ def _number(grid: Array, smooth: Array, rates: Array, cuts: list[tuple[float, fl
         a, b = (grid >= start) & (grid <= turn_start), (grid >= turn_end) & (grid <= end)
         at_turn = (grid >= turn_start - 0.15) & (grid <= turn_end + 0.15)
         low = float(np.interp([start, end], grid, smooth).min())
-        reps.append(Rep(
-            i + 1, start, turn_start, turn_end, end, phases, float(smooth[peaks[i]]) - low,
-            {order[0]: float(rates[a].max()), order[2]: float(-rates[b].min())},
-            {order[0]: float(rates[a].mean()), order[2]: float(-rates[b].mean())},
-            float(np.abs(bends[at_turn]).max()),
-        ))
+        reps.append(
+            Rep(
+                i + 1,
+                start,
+                turn_start,
+                turn_end,
+                end,
+                phases,
+                float(smooth[peaks[i]]) - low,
+                {order[0]: float(rates[a].max()), order[2]: float(-rates[b].min())},
+                {order[0]: float(rates[a].mean()), order[2]: float(-rates[b].mean())},
+                float(np.abs(bends[at_turn]).max()),
+            )
+        )
     return mark_partials(reps)
 
 
 def mark_partials(reps: list[Rep]) -> list[Rep]:
     """Reps with the incomplete ones marked: a range under 85 % of the set's median."""
-    from dataclasses import replace
-
     if not reps:
         return []
     middle = float(np.median([r.range for r in reps]))

@@ -42,7 +42,7 @@ def residual_cutoff(values: Array, rate_hz: float) -> float:
         return float(min(6.0, rate_hz / 4))
     residual = np.array([float(np.sqrt(np.mean((values - low_pass(values, rate_hz, f)) ** 2))) for f in usable])
     tail = usable >= np.median(usable)
-    slope, intercept = np.polyfit(usable[tail], residual[tail], 1)
+    _, intercept = np.polyfit(usable[tail], residual[tail], 1)
     noise = max(float(intercept), float(residual[-1]))
     below = np.nonzero(residual <= noise)[0]
     return float(usable[below[0]]) if len(below) else float(usable[-1])

@@ -16,8 +16,16 @@ from deepmirror.core.reps import Rep
 from deepmirror.core.track import Series, Track
 from deepmirror.core.values import Band, Value
 
-ANGLE_NAMES = ("knee_flexion", "hip_flexion", "ankle_dorsiflexion", "trunk_lean", "thigh_from_horizontal", "shank_from_vertical", "fppa",
-               "knee_medial")
+ANGLE_NAMES = (
+    "knee_flexion",
+    "hip_flexion",
+    "ankle_dorsiflexion",
+    "trunk_lean",
+    "thigh_from_horizontal",
+    "shank_from_vertical",
+    "fppa",
+    "knee_medial",
+)
 
 
 def numbers(values: Iterable[float], digits: int) -> list[float | None]:
@@ -27,8 +35,10 @@ def numbers(values: Iterable[float], digits: int) -> list[float | None]:
 
 def landmarks(track: Track) -> dict[str, Any]:
     """Point name -> x, y, sigma_px per frame."""
-    return {n: {"x": numbers(track.point(n)[:, 0], 2), "y": numbers(track.point(n)[:, 1], 2), "sigma_px": numbers(track.sigma(n), 2)}
-            for n in track.names}
+    return {
+        n: {"x": numbers(track.point(n)[:, 0], 2), "y": numbers(track.point(n)[:, 1], 2), "sigma_px": numbers(track.sigma(n), 2)}
+        for n in track.names
+    }
 
 
 def angles(series: dict[str, Series]) -> dict[str, Any]:
@@ -44,8 +54,14 @@ def measure_table(values: dict[str, Value]) -> dict[str, Any]:
 def rep_record(rep: Rep, values: dict[str, Value]) -> dict[str, Any]:
     """One rep as the contract writes it."""
     phases = {k: None if v is None else round(v, 4) for k, v in rep.phases_s.items()}
-    return {"start_s": round(rep.start_s, 4), "bottom_s": round(rep.bottom_s, 4), "end_s": round(rep.end_s, 4), "complete": rep.complete,
-            "phases_s": phases, "measures": measure_table(values)}
+    return {
+        "start_s": round(rep.start_s, 4),
+        "bottom_s": round(rep.bottom_s, 4),
+        "end_s": round(rep.end_s, 4),
+        "complete": rep.complete,
+        "phases_s": phases,
+        "measures": measure_table(values),
+    }
 
 
 def target_pair(band: Band) -> list[float | None]:
@@ -64,7 +80,12 @@ def rep_csv(reps: list[Rep], values: Iterable[dict[str, Value]]) -> str:
     """One row per rep: times, phases, and every measure with its u."""
     rows, names = [], []
     for rep, table in zip(reps, values, strict=True):
-        row: dict[str, Any] = {"rep": rep.number, "start_s": round(rep.start_s, 3), "bottom_s": round(rep.bottom_s, 3), "end_s": round(rep.end_s, 3)}
+        row: dict[str, Any] = {
+            "rep": rep.number,
+            "start_s": round(rep.start_s, 3),
+            "bottom_s": round(rep.bottom_s, 3),
+            "end_s": round(rep.end_s, 3),
+        }
         row |= {f"{k}_s": None if v is None else round(v, 3) for k, v in rep.phases_s.items()}
         for k, v in table.items():
             row |= {k: round(v.value, 3), f"{k}_u": round(v.u, 3)}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Scene
 from deepmirror.core.reps import Rep
@@ -46,6 +46,7 @@ class Unmeasurable:
     measure: str
     reason: str
     film_next: str
+    title: str = ""
 
 
 @dataclass(frozen=True)
@@ -77,10 +78,15 @@ class Judgement:
     schools: dict[str, str] = field(default_factory=dict)
 
 
+NO_REPS = Unmeasurable("reps", "no repetition was seen", "Film the whole set, from before the first rep to after the last.", "Repetitions")
+
+
 def measure(scene: Scene) -> Measured:
     """Every measure this view and these marks allow."""
     missing: dict[str, Unmeasurable] = {}
-    reps = tuple({n: v for n, f in REP_MEASURES.items() if (v := _try(n, lambda f=f, r=rep: f(scene, r), missing)) is not None} for rep in scene.reps)  # type: ignore[misc]
+    reps = tuple(
+        {n: v for n, f in REP_MEASURES.items() if (v := _try(n, lambda f=f, r=rep: f(scene, r), missing)) is not None} for rep in scene.reps
+    )  # type: ignore[misc]
     film = {n: v for n, f in FILM_MEASURES.items() if (v := _try(n, lambda f=f: f(scene), missing)) is not None}  # type: ignore[misc]
     return Measured(reps, film, tuple(missing.values()))
 
@@ -101,14 +107,14 @@ def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catal
     kind = "side" if near_side(scene.view) else "front"
     findings: list[Finding] = []
     checks: list[Check] = []
-    unable: list[Unmeasurable] = [] if scene.reps else [Unmeasurable("reps", "no repetition was seen", "Film the whole set, from before the first rep to after the last.")]
+    unable: list[Unmeasurable] = [] if scene.reps else [NO_REPS]
     used: dict[str, str] = {}
     missing = {m.measure: m for m in measured.unmeasurable}
     for fault in movement.fault:
         text = catalogue.faults[fault.group or fault.code]
         if kind not in fault.views:
             advice = "Film from the side." if "side" in fault.views else "Film from straight in front."
-            unable.append(Unmeasurable(fault.measure, f"a {scene.view} film does not show it", advice))
+            unable.append(Unmeasurable(fault.measure, f"a film from the {_side_words(scene.view)} does not show it", advice, text.title))
             continue
         school = schools.get(fault.code, fault.school)
         school = school if school in fault.targets else fault.school
@@ -116,7 +122,7 @@ def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catal
         rows = _values(scene, measured, fault)
         if not rows:
             if fault.measure in missing:
-                unable.append(missing[fault.measure])
+                unable.append(replace(missing[fault.measure], title=text.title))
             checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
             continue
         band = fault.targets[school].band()
@@ -126,8 +132,12 @@ def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catal
         if off:
             findings.append(_finding(scene, fault, text, school, off))
         elif Verdict.CANNOT_TELL in verdicts:
-            unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next))
+            unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next, text.title))
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
+
+
+def _side_words(view: str) -> str:
+    return "side" if near_side(view) else view
 
 
 def _values(scene: Scene, measured: Measured, fault: Fault) -> list[tuple[Rep | None, Value]]:
@@ -148,14 +158,34 @@ def _finding(scene: Scene, fault: Fault, text: FaultText, school: str, off: list
     band = target.band()
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
     reps = tuple(r.number for r, _ in off if r is not None)
-    chain = [f"{fault.measure} in rep {r.number}: {v.value:.1f} ± {v.u:.1f} {fault.unit}" if r else f"{fault.measure}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
-             for r, v in off]
+    chain = [
+        f"{fault.measure} in rep {r.number}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
+        if r
+        else f"{fault.measure}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
+        for r, v in off
+    ]
     chain.append(f"target {describe_band(band)} {fault.unit}, school “{school.replace('_', ' ')}” ({target.source})")
     chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
     return Finding(
-        fault.code, text.title, text.severity, reps, worst.value, worst.u, band, target.source, school, fault.unit, fault.measure,
-        _worst_time(scene, fault, rep), text.why, fault.cue or text.cue, fault.change or text.change, text.film_next,
-        tuple(_ranked_causes(text, reps, len(scene.reps))), tuple(chain))
+        fault.code,
+        text.title,
+        text.severity,
+        reps,
+        worst.value,
+        worst.u,
+        band,
+        target.source,
+        school,
+        fault.unit,
+        fault.measure,
+        _worst_time(scene, fault, rep),
+        text.why,
+        fault.cue or text.cue,
+        fault.change or text.change,
+        text.film_next,
+        tuple(_ranked_causes(text, reps, len(scene.reps))),
+        tuple(chain),
+    )
 
 
 def _ranked_causes(text: FaultText, reps: tuple[int, ...], total: int) -> list[str]:
@@ -181,14 +211,16 @@ def _worst_time(scene: Scene, fault: Fault, rep: Rep | None) -> float:
     return rep.bottom_s
 
 
-WORST_SERIES = {"knee_medial_left_pct": "knee_medial_left", "knee_medial_right_pct": "knee_medial_right",
-                "fppa_left_deg": "fppa_left", "fppa_right_deg": "fppa_right"}
+WORST_SERIES = {
+    "knee_medial_left_pct": "knee_medial_left",
+    "knee_medial_right_pct": "knee_medial_right",
+    "fppa_left_deg": "fppa_left",
+    "fppa_right_deg": "fppa_right",
+}
 
 
 def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:
     """Left and right of the same fault become one finding when both are off."""
-    from dataclasses import replace
-
     groups = {f.code: f.group for f in movement.fault if f.group}
     out: list[Finding] = []
     for finding in findings:
@@ -199,7 +231,9 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
             continue
         worse = max((finding, other), key=lambda f: f.target.excess(f.value))
         both = tuple(sorted(set(finding.reps) | set(other.reps)))
-        out[out.index(other)] = replace(worse, code=group, title=catalogue.faults[group].title, reps=both, chain=other.chain + finding.chain)
+        out[out.index(other)] = replace(
+            worse, code=group, title=catalogue.faults[group].title, reps=both, chain=other.chain + finding.chain
+        )
     return out
 
 
@@ -209,7 +243,7 @@ def _ranked(findings: list[Finding]) -> list[Finding]:
 
 
 def describe_band(band: Band) -> str:
-    """"at most 5", "at least 85", "4 to 8"."""
+    """ "at most 5", "at least 85", "4 to 8"."""
     if band.low is None:
         return f"at most {band.high:g}"
     if band.high is None:

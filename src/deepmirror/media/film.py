@@ -135,7 +135,7 @@ class Film:
             with av.open(str(self.path)) as container:
                 container.streams.video[0].thread_type = "AUTO"
                 for frame in container.decode(video=0):
-                    place = self._place.get(frame.pts)
+                    place = self._place.get(-1 if frame.pts is None else frame.pts)
                     if place is None or place < given:
                         continue
                     picture = _upright(frame, self.facts.rotation_deg)

@@ -31,9 +31,10 @@ def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) ->
                 if count == 0:
                     share = min(1.0, LONGEST_SIDE / max(picture.shape[:2]))
                     video.width, video.height = (round(n * share / 2) * 2 for n in picture.shape[1::-1])
+                fitted: NDArray[np.uint8] = picture
                 if picture.shape[1::-1] != (video.width, video.height):
-                    picture = np.asarray(cv2.resize(picture, (video.width, video.height), interpolation=cv2.INTER_AREA), np.uint8)
-                container.mux(video.encode(av.VideoFrame.from_ndarray(np.ascontiguousarray(picture), format="rgb24")))
+                    fitted = np.asarray(cv2.resize(picture, (video.width, video.height), interpolation=cv2.INTER_AREA), np.uint8)
+                container.mux(video.encode(av.VideoFrame.from_ndarray(np.ascontiguousarray(fitted), format="rgb24")))
                 count += 1
             container.mux(video.encode())
             _silence(container, sound, count / float(rate))

@@ -37,7 +37,9 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     data = resources.files("deepmirror.movements") / "data"
     faults = TypeAdapter(dict[str, FaultText]).validate_python(_read(data / FAULTS_FILE))
     movements: dict[str, Movement] = {}
-    files: list[Traversable] = [f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name != FAULTS_FILE]
+    files: list[Traversable] = [
+        f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name != FAULTS_FILE
+    ]
     if own_folder is not None and own_folder.is_dir():
         files += sorted(own_folder.glob("*.toml"))
     for file in files:

@@ -108,7 +108,7 @@ class PatchFollower:
             if not np.isfinite(turn) or not np.isfinite(centres[patch.point]).all():
                 continue
             field = _turned(grey, centres[patch.point], float(turn), reach)
-            score = cv2.matchTemplate(field, patch.pixels, cv2.TM_CCOEFF_NORMED)
+            score = np.asarray(cv2.matchTemplate(field, patch.pixels, cv2.TM_CCOEFF_NORMED), np.float32)
             value, (dx, dy) = _peak(score)
             if value > best[patch.point]:
                 shift = np.array([dx - self._search, dy - self._search])

@@ -137,8 +137,14 @@ class _Problem:
         return np.asarray(flat.toarray())
 
 
-def solve(evidence: Evidence, keys: list[Keyframe], trust: dict[str, Trust], plane: Plane | None, acceleration_px: float,
-          start: Array | None = None) -> Solution:
+def solve(
+    evidence: Evidence,
+    keys: list[Keyframe],
+    trust: dict[str, Trust],
+    plane: Plane | None,
+    acceleration_px: float,
+    start: Array | None = None,
+) -> Solution:
     """Positions and covariance of every point in every frame.
 
     trust: joint -> Trust; acceleration_px: standard deviation of the second difference per frame that a body makes.
@@ -172,7 +178,10 @@ def _robust(residual: Array, sigma: Array, soft: float) -> Array:
 def _add_points(problem: _Problem, index: NDArray[np.int64], ev: Evidence, guided: Array, trust: dict[str, Trust], x: Array) -> None:
     for p, name in enumerate(ev.names):
         t = trust.get(split(name)[0], Trust())
-        for source, base, factor, memory in ((guided, ev.network_sigma, t.network, NETWORK_MEMORY), (ev.match, ev.match_sigma, t.match, MATCH_MEMORY)):
+        for source, base, factor, memory in (
+            (guided, ev.network_sigma, t.network, NETWORK_MEMORY),
+            (ev.match, ev.match_sigma, t.match, MATCH_MEMORY),
+        ):
             sigma = base[:, p] * factor
             miss = np.linalg.norm(source[:, p] - x[:, p], axis=1)
             with np.errstate(invalid="ignore", divide="ignore"):
@@ -186,7 +195,12 @@ def _add_keys(problem: _Problem, index: NDArray[np.int64], ev: Evidence, keys: l
         for p, name in enumerate(ev.names):
             if name in key.points:
                 for k in range(2):
-                    problem.add([index[key.frame : key.frame + 1, p, k]], [np.ones(1)], np.array([key.points[name][k]]), np.array([key.sigma_px**-2.0]))
+                    problem.add(
+                        [index[key.frame : key.frame + 1, p, k]],
+                        [np.ones(1)],
+                        np.array([key.points[name][k]]),
+                        np.array([key.sigma_px**-2.0]),
+                    )
 
 
 def _add_steps(problem: _Problem, index: NDArray[np.int64], ev: Evidence, trust: dict[str, Trust], x: Array) -> None:
@@ -212,8 +226,12 @@ def _add_lengths(problem: _Problem, index: NDArray[np.int64], names: list[str], 
             d = x[:, b] - x[:, a]
             unit = d / np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-6)
             sigma = max(plane.sigma_share * length, 1.0)
-            problem.add([index[:, a, 0], index[:, b, 0], index[:, a, 1], index[:, b, 1]], [-unit[:, 0], unit[:, 0], -unit[:, 1], unit[:, 1]],
-                        np.full(len(x), length), np.full(len(x), 1 / sigma**2))
+            problem.add(
+                [index[:, a, 0], index[:, b, 0], index[:, a, 1], index[:, b, 1]],
+                [-unit[:, 0], unit[:, 0], -unit[:, 1], unit[:, 1]],
+                np.full(len(x), length),
+                np.full(len(x), 1 / sigma**2),
+            )
 
 
 def _add_smoothness(problem: _Problem, index: NDArray[np.int64], times: Array, acceleration_px: float) -> None:
@@ -225,8 +243,12 @@ def _add_smoothness(problem: _Problem, index: NDArray[np.int64], times: Array, a
     for p in range(index.shape[1]):
         for k in range(2):
             ones = np.ones(len(h0))
-            problem.add([index[:-2, p, k], index[1:-1, p, k], index[2:, p, k]], [typical / h0, -typical / h0 - typical / h1, typical / h1 * ones],
-                        np.zeros(len(h0)), np.full(len(h0), acceleration_px**-2.0))
+            problem.add(
+                [index[:-2, p, k], index[1:-1, p, k], index[2:, p, k]],
+                [typical / h0, -typical / h0 - typical / h1, typical / h1 * ones],
+                np.zeros(len(h0)),
+                np.full(len(h0), acceleration_px**-2.0),
+            )
 
 
 def _fill(points: Array) -> Array:

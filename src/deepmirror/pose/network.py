@@ -21,9 +21,24 @@ Quality = Literal["full", "heavy"]
 
 # Index of each landmark in the network's output.
 NETWORK_INDEX = {
-    "ear_left": 7, "ear_right": 8, "shoulder_left": 11, "shoulder_right": 12, "elbow_left": 13, "elbow_right": 14,
-    "wrist_left": 15, "wrist_right": 16, "hip_left": 23, "hip_right": 24, "knee_left": 25, "knee_right": 26,
-    "ankle_left": 27, "ankle_right": 28, "heel_left": 29, "heel_right": 30, "toe_left": 31, "toe_right": 32,
+    "ear_left": 7,
+    "ear_right": 8,
+    "shoulder_left": 11,
+    "shoulder_right": 12,
+    "elbow_left": 13,
+    "elbow_right": 14,
+    "wrist_left": 15,
+    "wrist_right": 16,
+    "hip_left": 23,
+    "hip_right": 24,
+    "knee_left": 25,
+    "knee_right": 26,
+    "ankle_left": 27,
+    "ankle_right": 28,
+    "heel_left": 29,
+    "heel_right": 30,
+    "toe_left": 31,
+    "toe_right": 32,
 }
 CROP = 256
 DETECT = 224
@@ -112,7 +127,7 @@ class Detector:
         self._net.invoke()
         raw = self._net.get_tensor(self._boxes)[0]
         score = 1 / (1 + np.exp(-np.clip(self._net.get_tensor(self._scores)[0, :, 0], -50, 50)))
-        found = []
+        found: list[tuple[float, Region]] = []
         for i in np.argsort(-score)[:60]:
             if score[i] < DETECT_FLOOR:
                 break

@@ -18,8 +18,17 @@ Array = NDArray[np.float64]
 ACCELERATION_SHARE = 0.02
 # Systematic error that lasts the whole film, as a share of the shank: the network's own idea of each joint, measured on
 # our rendered films without a click; and what remains of a click.
-NETWORK_BIAS_SHARE = {"ear": 0.05, "shoulder": 0.07, "elbow": 0.10, "wrist": 0.12, "hip": 0.08, "knee": 0.04, "ankle": 0.07,
-                      "heel": 0.10, "toe": 0.11}
+NETWORK_BIAS_SHARE = {
+    "ear": 0.05,
+    "shoulder": 0.07,
+    "elbow": 0.10,
+    "wrist": 0.12,
+    "hip": 0.08,
+    "knee": 0.04,
+    "ankle": 0.07,
+    "heel": 0.10,
+    "toe": 0.11,
+}
 CLICKED_BIAS_PX = 2.0
 CLICKED_BIAS_SHARE = 0.012
 
@@ -70,6 +79,8 @@ def _systematic(evidence: Evidence, keys: list[Keyframe], solution: Solution) ->
     """Variance (2P,) px² of the error that every frame shares."""
     shank = shank_px(solution.positions, evidence.names)
     clicked = {n for k in keys for n in k.points}
-    sigma = [np.hypot(CLICKED_BIAS_PX, CLICKED_BIAS_SHARE * shank) if n in clicked else NETWORK_BIAS_SHARE.get(split(n)[0], 0.1) * shank
-             for n in evidence.names]
+    sigma = [
+        np.hypot(CLICKED_BIAS_PX, CLICKED_BIAS_SHARE * shank) if n in clicked else NETWORK_BIAS_SHARE.get(split(n)[0], 0.1) * shank
+        for n in evidence.names
+    ]
     return np.repeat(np.square(sigma), 2)

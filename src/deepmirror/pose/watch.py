@@ -25,8 +25,17 @@ Tick = Callable[[int], None]
 PRESENCE_FLOOR = 0.5
 SETTLING_LOOKS = 3
 # Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
-NETWORK_SIGMA_SHARE = {"ear": 0.02, "shoulder": 0.04, "elbow": 0.06, "wrist": 0.06, "hip": 0.035, "knee": 0.025, "ankle": 0.03,
-                       "heel": 0.035, "toe": 0.04}
+NETWORK_SIGMA_SHARE = {
+    "ear": 0.02,
+    "shoulder": 0.04,
+    "elbow": 0.06,
+    "wrist": 0.06,
+    "hip": 0.035,
+    "knee": 0.025,
+    "ankle": 0.03,
+    "heel": 0.035,
+    "toe": 0.04,
+}
 
 
 class Watcher:
@@ -84,8 +93,9 @@ class Watcher:
                 yield w.result()
 
 
-def look(frames: Iterable[Picture], times: Array, names: list[str], quality: Quality, first: dict[str, tuple[float, float]] | None,
-         tick: Tick) -> Evidence:
+def look(
+    frames: Iterable[Picture], times: Array, names: list[str], quality: Quality, first: dict[str, tuple[float, float]] | None, tick: Tick
+) -> Evidence:
     """Network positions of the named points over a film.
 
     first: clicked points (px) that show where the body is, or None. Raises BadFilm when no body was ever seen.

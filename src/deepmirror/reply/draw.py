@@ -57,7 +57,7 @@ def draw(picture: Picture, overlay: Overlay) -> Picture:
     if overlay.measure:
         _question(pen, places, overlay, unit)
     if overlay.title or overlay.words:
-        _caption(pen, image, overlay, unit)
+        _caption(pen, image, overlay, places, unit)
     return np.asarray(image)
 
 
@@ -107,9 +107,10 @@ def _question(pen: Any, places: dict[str, Array], overlay: Overlay, unit: float)
         _arc(pen, hip, top, shoulder, 90 * unit, width)
     elif measure.startswith(("knee_medial", "fppa", "knee_ankle")):
         for side in SIDES:
-            hip, ankle, knee = (places.get(sided(j, side)) for j in ("hip", "ankle", "knee"))
-            if hip is None or ankle is None or knee is None:
+            names = [sided(j, side) for j in ("hip", "ankle", "knee")]
+            if not set(names) <= set(places):
                 continue
+            hip, ankle, knee = (places[n] for n in names)
             pen.line([tuple(hip), tuple(ankle)], fill=(*LEVEL_LINE, 220), width=width)
             share = (knee[1] - hip[1]) / (ankle[1] - hip[1] or 1)
             pen.line([tuple(knee), (float(hip[0] + share * (ankle[0] - hip[0])), float(knee[1]))], fill=(*COPPER, 255), width=width + 1)
@@ -123,20 +124,25 @@ def _arc(pen: Any, centre: Array, a: Array, b: Array, radius: float, width: int)
     start, end = (float(np.degrees(np.arctan2(*(p - centre)[::-1]))) for p in (a, b))
     turn = (end - start + 180) % 360 - 180
     low, high = (start, start + turn) if turn >= 0 else (start + turn, start)
-    pen.arc([centre[0] - radius, centre[1] - radius, centre[0] + radius, centre[1] + radius], low, high, fill=(*COPPER, 255), width=width + 1)
+    pen.arc(
+        [centre[0] - radius, centre[1] - radius, centre[0] + radius, centre[1] + radius], low, high, fill=(*COPPER, 255), width=width + 1
+    )
 
 
-def _caption(pen: Any, image: Image.Image, overlay: Overlay, unit: float) -> None:
-    """A band along the lower edge: what is seen, the number, the cue."""
-    margin, big, small = round(26 * unit), font(round(30 * unit), True), font(round(23 * unit))
+def _caption(pen: Any, image: Image.Image, overlay: Overlay, places: dict[str, Array], unit: float) -> None:
+    """A band along the edge where it hides least of the body: what is seen, the number, the cue."""
+    margin, big, small = round(28 * unit), font(round(36 * unit), True), font(round(29 * unit))
     width = image.width - 2 * margin
     lines = [(overlay.title, big, BONE)] + [(line, small, BONE) for line in wrap(overlay.words, small, width)]
     lines += [(line, small, (240, 178, 136)) for line in wrap(overlay.note, small, width)]
     lines = [row for row in lines if row[0]]
-    step = round(33 * unit)
-    height = step * len(lines) + round(24 * unit)
-    pen.rectangle([0, image.height - height, image.width, image.height], fill=(*INK, 205))
-    y = image.height - height + round(10 * unit)
+    step = round(40 * unit)
+    height = step * len(lines) + round(26 * unit)
+    ys = np.array([p[1] for p in places.values()])
+    below = int((ys > image.height - height).sum()) <= int((ys < height).sum())
+    top = image.height - height if below else 0
+    pen.rectangle([0, top, image.width, top + height], fill=(*INK, 210))
+    y = top + round(10 * unit)
     for text, face, colour in lines:
         pen.text((margin, y), text, font=face, fill=(*colour, 255))
         y += step

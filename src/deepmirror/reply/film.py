@@ -66,7 +66,11 @@ def _passage(item: Correction, track: Track, view: str, fps: float) -> Iterator[
             slow = SLOW if -SLOW_LEAD_S <= away < 0 else 1
             yield Shot(i, slow, Overlay(track, view, i, title=item.title))
         if i == item.frame:
-            yield Shot(i, round(FREEZE_S * fps), Overlay(track, view, i, item.measure, item.title, f"{item.seen} {item.number}".strip(), f"“{item.cue}”"))
+            yield Shot(
+                i,
+                round(FREEZE_S * fps),
+                Overlay(track, view, i, item.measure, item.title, f"{item.seen} {item.number}".strip(), f"“{item.cue}”"),
+            )
 
 
 def web_vtt(captions: list[Caption]) -> str:

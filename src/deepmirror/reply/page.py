@@ -13,7 +13,9 @@ from deepmirror.reply.model import Reply
 
 def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, captions: str) -> str:
     """HTML with stills (PNG by correction code), film (MP4) and captions (WebVTT) inside."""
-    environment = Environment(loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True)
+    environment = Environment(
+        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
+    )
     fonts = resources.files("deepmirror") / "assets" / "fonts"
     context: dict[str, Any] = {
         "reply": reply,

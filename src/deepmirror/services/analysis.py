@@ -111,5 +111,8 @@ def _up(file: BriefFile) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], 
 
 def _marks(file: BriefFile) -> Marks:
     m = file.marks
-    return Marks(np.array(m.pad_line) if m.pad_line else None, np.array(m.pivot) if m.pivot else None,
-                 np.array(m.floor_line) if m.floor_line else None)
+    return Marks(
+        np.array(m.pad_line) if m.pad_line else None,
+        np.array(m.pivot) if m.pivot else None,
+        np.array(m.floor_line) if m.floor_line else None,
+    )

@@ -19,7 +19,9 @@ from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.analysis import Analysis, conclude, observe
 from deepmirror.services.jobs import Progress
-from deepmirror.store.library import ClientRecord, FilmRecord, LibraryStore
+from deepmirror.store.library import ClientRecord as ClientRecord
+from deepmirror.store.library import FilmRecord as FilmRecord
+from deepmirror.store.library import LibraryStore
 
 STATES = ("new", "measuring", "ready", "refilm", "failed", "sent")
 DAYS_TO_ANSWER = 3
@@ -71,8 +73,9 @@ class Desk:
         with Film(path) as film:
             return film.picture(0)
 
-    def import_film(self, path: Path, client_id: int, movement: str, view: str, load_kg: float | None = None, tempo: str | None = None,
-                    note: str = "") -> FilmRecord:
+    def import_film(
+        self, path: Path, client_id: int, movement: str, view: str, load_kg: float | None = None, tempo: str | None = None, note: str = ""
+    ) -> FilmRecord:
         """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
         with Film(path):
             pass
@@ -151,10 +154,18 @@ def fill_demo(desk: Desk) -> None:
         plan = json.loads((folder / "demo.json").read_text("utf-8"))
         for item in plan["films"]:
             brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
-            client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(item["client"], brief["client"])
+            client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(
+                item["client"], brief["client"]
+            )
             arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
-            record = desk.store.add_film(folder / f"{item['film']}.mp4", client.id, brief, arrived.isoformat(timespec="seconds"), item["note"],
-                                         (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"))
+            record = desk.store.add_film(
+                folder / f"{item['film']}.mp4",
+                client.id,
+                brief,
+                arrived.isoformat(timespec="seconds"),
+                item["note"],
+                (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"),
+            )
             seen = folder / f"{item['film']}.npz"
             if not seen.exists():
                 continue

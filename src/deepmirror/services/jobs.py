@@ -65,3 +65,38 @@ class JobRunner:
         for progress in list(self._running):
             progress.cancel()
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+class LatestLane:
+    """One thread that always does the newest request and forgets those it had no time for: frames under a moving hand."""
+
+    def __init__(self) -> None:
+        self._waiting: Callable[[], None] | None = None
+        self._wake = threading.Condition()
+        self._closing = False
+        self._thread = threading.Thread(target=self._run, name="deepmirror-frames", daemon=True)
+        self._thread.start()
+
+    def ask(self, job: Callable[[], None]) -> None:
+        """Do this next, instead of whatever still waits."""
+        with self._wake:
+            self._waiting = job
+            self._wake.notify()
+
+    def close(self) -> None:
+        """Finish the present request and stop."""
+        with self._wake:
+            self._closing, self._waiting = True, None
+            self._wake.notify()
+        self._thread.join()
+
+    def _run(self) -> None:
+        while True:
+            with self._wake:
+                while self._waiting is None and not self._closing:
+                    self._wake.wait()
+                if self._closing:
+                    return
+                job, self._waiting = self._waiting, None
+            assert job is not None
+            job()

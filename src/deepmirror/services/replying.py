@@ -17,14 +17,16 @@ from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
 from deepmirror.reply.draw import Overlay, draw
 from deepmirror.reply.film import Shot, plan, web_vtt
-from deepmirror.reply.model import USUAL_CORRECTIONS, Correction, Reply
+from deepmirror.reply.model import USUAL_CORRECTIONS
+from deepmirror.reply.model import Correction as Correction
+from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.jobs import Progress
 
 
 def draft_reply(analysis: Analysis, client: str = "") -> Reply:
-    """A reply pre-filled from the findings; the first three are chosen."""
+    """A reply pre-filled from the findings: the first three, leaving out what only repeats one of them in the same reps."""
     scene, judgement = analysis.scene, analysis.judgement
     load = analysis.brief.file.load_kg
     facts = [f"{len(scene.reps)} reps", *([f"{load:g} kg"] if load else []), f"{time_under_tension_s(scene.reps):.0f} s under load"]
@@ -33,7 +35,13 @@ def draft_reply(analysis: Analysis, client: str = "") -> Reply:
     if scene.reps:
         facts.append(f"first rep {digits(scene.reps[0])} s")
     held = [c.held for c in judgement.checks if c.verdict is Verdict.WITHIN]
-    corrections = [_correction(analysis, f, i < USUAL_CORRECTIONS) for i, f in enumerate(judgement.findings)]
+    corrections: list[Correction] = []
+    said: list[Finding] = []
+    for finding in judgement.findings:
+        again = any(f.severity == finding.severity and set(finding.reps) <= set(f.reps) for f in said)
+        worth = not again and len(said) < USUAL_CORRECTIONS
+        corrections.append(_correction(analysis, finding, worth))
+        said += [finding] if worth else []
     greeting = "Here is what your film shows, most important first." if corrections else "Here is what your film shows."
     unable = sorted({f"{u.reason} ({u.film_next[0].lower()}{u.film_next[1:].rstrip('.')})" for u in judgement.unmeasurable})[:2]
     return Reply(client, analysis.movement.title, " · ".join(facts), greeting, " ".join(dict.fromkeys(held[:3])), corrections, unable)
@@ -60,7 +68,9 @@ def _rep_words(reps: tuple[int, ...], total: int) -> str:
 
 def still(film: Film, analysis: Analysis, item: Correction) -> NDArray[np.uint8]:
     """The picture of one correction, as the client gets it."""
-    overlay = Overlay(analysis.scene.track, analysis.scene.view, item.frame, item.measure, item.title, f"{item.seen} {item.number}", f"“{item.cue}”")
+    overlay = Overlay(
+        analysis.scene.track, analysis.scene.view, item.frame, item.measure, item.title, f"{item.seen} {item.number}", f"“{item.cue}”"
+    )
     return draw(film.picture(item.frame), overlay)
 
 
@@ -77,8 +87,10 @@ def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, pro
         page = render_page(reply, stills, (folder / "reply.mp4").read_bytes(), vtt)
         written.append(_write(folder / "reply.html", page.encode()))
         if numbers:
-            written += [_write(folder / "reps.csv", rep_csv(analysis.scene.reps, analysis.measured.reps).encode()),
-                        _write(folder / "angles.csv", series_csv(analysis.scene.track.times, analysis.scene.angles).encode())]
+            written += [
+                _write(folder / "reps.csv", rep_csv(analysis.scene.reps, analysis.measured.reps).encode()),
+                _write(folder / "angles.csv", series_csv(analysis.scene.track.times, analysis.scene.angles).encode()),
+            ]
         return written
     except OSError as error:
         raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error
@@ -96,5 +108,3 @@ def _pictures(film: Film, shots: list[Shot], progress: Progress) -> Iterator[NDA
         picture = draw(film.picture(shot.frame), shot.overlay)
         for _ in range(shot.repeat):
             yield picture
-
-

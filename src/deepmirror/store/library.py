@@ -1,10 +1,10 @@
 """The library folder: one SQLite database, and the files that are too large for it.
 
-    library.db      clients, films, briefs, drafts
-    films/          the films as they came, named by their hash; never altered
-    evidence/       what was seen in each film (NumPy .npz)
-    replies/        everything sent, exactly as sent
-    movements/      the coach's own movement definitions
+library.db      clients, films, briefs, drafts
+films/          the films as they came, named by their hash; never altered
+evidence/       what was seen in each film (NumPy .npz)
+replies/        everything sent, exactly as sent
+movements/      the coach's own movement definitions
 """
 
 from __future__ import annotations
@@ -126,7 +126,11 @@ class LibraryStore:
     def films(self) -> list[FilmRecord]:
         """All films, newest arrival first."""
         with self._session() as s:
-            rows = s.execute(select(FilmRow, ClientRow.name).join(ClientRow, FilmRow.client_id == ClientRow.id).order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc()))
+            rows = s.execute(
+                select(FilmRow, ClientRow.name)
+                .join(ClientRow, FilmRow.client_id == ClientRow.id)
+                .order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
+            )
             return [self._film(r, name) for r, name in rows]
 
     def film(self, film_id: int) -> FilmRecord:
@@ -138,7 +142,9 @@ class LibraryStore:
             name = s.get(ClientRow, row.client_id)
             return self._film(row, name.name if name else "")
 
-    def add_film(self, source: Path, client_id: int, brief: dict[str, Any], arrived_at: str, note: str = "", due_at: str = "") -> FilmRecord:
+    def add_film(
+        self, source: Path, client_id: int, brief: dict[str, Any], arrived_at: str, note: str = "", due_at: str = ""
+    ) -> FilmRecord:
         """Copy a film into the library. Raises LibraryError when it is there already or cannot be copied."""
         digest = _sha256(source)
         with self._session() as s:
@@ -154,8 +160,16 @@ class LibraryStore:
         except OSError as error:
             raise LibraryError(f"“{source.name}” could not be copied into the library: {error.strerror or error}.") from error
         with self._session() as s:
-            row = FilmRow(client_id=client_id, sha256=digest, file=name, original_name=source.name, arrived_at=arrived_at, due_at=due_at, note=note,
-                          brief_json=json.dumps(brief))
+            row = FilmRow(
+                client_id=client_id,
+                sha256=digest,
+                file=name,
+                original_name=source.name,
+                arrived_at=arrived_at,
+                due_at=due_at,
+                note=note,
+                brief_json=json.dumps(brief),
+            )
             s.add(row)
             s.flush()
             film_id = row.id
@@ -180,8 +194,21 @@ class LibraryStore:
         return self.folder / "replies" / f"film-{film_id}"
 
     def _film(self, row: FilmRow, client_name: str) -> FilmRecord:
-        return FilmRecord(row.id, row.client_id, client_name, self.folder / "films" / row.file, row.original_name, row.arrived_at, row.due_at, row.note,
-                          json.loads(row.brief_json), row.state, row.line, tuple(json.loads(row.turns_json)), json.loads(row.draft_json or "{}"))
+        return FilmRecord(
+            row.id,
+            row.client_id,
+            client_name,
+            self.folder / "films" / row.file,
+            row.original_name,
+            row.arrived_at,
+            row.due_at,
+            row.note,
+            json.loads(row.brief_json),
+            row.state,
+            row.line,
+            tuple(json.loads(row.turns_json)),
+            json.loads(row.draft_json or "{}"),
+        )
 
 
 def _client(row: ClientRow) -> ClientRecord:
@@ -202,6 +229,3 @@ def _sha256(path: Path) -> str:
     except OSError as error:
         raise LibraryError(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
     return digest.hexdigest()
-
-
-

@@ -1,0 +1,77 @@
+"""Drives the program with the demo data and writes the current picture of every main view to docs/screenshots/."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from deepmirror.services.desk import Desk, fill_demo
+from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.window import MainWindow
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+PATIENCE_MS = 30000
+
+
+def wait(ready: Callable[[], bool]) -> None:
+    """Run the event loop until something is so."""
+    loop, clock = QEventLoop(), QElapsedTimer()
+    clock.start()
+    timer = QTimer()
+    timer.timeout.connect(lambda: loop.quit() if ready() or clock.elapsed() > PATIENCE_MS else None)
+    timer.start(20)
+    loop.exec()
+    if not ready():
+        raise TimeoutError("the program did not get there")
+
+
+def shoot(window: MainWindow, name: str, out: Path) -> None:
+    """Write the window as it is drawn now."""
+    settled = QElapsedTimer()
+    settled.start()
+    wait(lambda: settled.elapsed() > 300)
+    window.grab().save(str(out / f"{name}.png"))
+    print(out / f"{name}.png")
+
+
+def main() -> None:
+    out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
+    out.mkdir(parents=True, exist_ok=True)
+    app = QApplication([])
+    apply_theme(app)
+    with tempfile.TemporaryDirectory() as folder:
+        desk = Desk(Path(folder))
+        fill_demo(desk)
+        window = MainWindow(desk)
+        window.resize(1280, 800)
+        window.show()
+        wait(lambda: not window.jobs and not window.desk_room.missing_strips())
+        shoot(window, "desk", out)
+        films = {f.brief["view"] + f.client_name[:4]: f.id for f in desk.films()}
+        window.open_film(films["side-rightBram"])
+        wait(lambda: window.mirror.film.image() is not None)
+        window.mirror.next_finding()
+        shoot(window, "mirror-side", out)
+        window.compose()
+        wait(lambda: window.reply_room._image is not None)
+        shoot(window, "reply", out)
+        window.open_film(films["frontYuna"])
+        window.mirror.next_finding()
+        shoot(window, "mirror-front", out)
+        window.open_film(films["side-leftTove"])
+        window.mirror.seek(0)
+        window.mirror.toggle_placing()
+        shoot(window, "placing", out)
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

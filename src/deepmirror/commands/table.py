@@ -1,0 +1,49 @@
+"""All actions of the program as data: menus, keys, the key overlay and the tests read this one table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Action:
+    """One thing the coach can do: where it works, its words, its usual key (Qt's key names) and a menu."""
+
+    id: str
+    title: str
+    key: str
+    room: str  # desk, mirror, reply, or all
+    menu: str
+
+
+ACTIONS = (
+    Action("go_desk", "Go to the Desk", "F2", "all", "Go"),
+    Action("go_mirror", "Go to the Mirror", "F3", "all", "Go"),
+    Action("go_reply", "Go to the Reply", "F4", "all", "Go"),
+    Action("keys", "Show all keys", "F1", "all", "Help"),
+    Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
+    Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
+    Action("undo", "Undo", "Ctrl+Z", "all", "Edit"),
+    Action("redo", "Redo", "Ctrl+Shift+Z", "all", "Edit"),
+    Action("next_film", "Take the next film", "N", "desk", "Film"),
+    Action("play", "Play or pause", "Space", "mirror", "Film"),
+    Action("step_on", "One frame on", "Right", "mirror", "Film"),
+    Action("step_back", "One frame back", "Left", "mirror", "Film"),
+    Action("leap_on", "Ten frames on", "Shift+Right", "mirror", "Film"),
+    Action("leap_back", "Ten frames back", "Shift+Left", "mirror", "Film"),
+    Action("next_turn", "Next turn-round", "Down", "mirror", "Film"),
+    Action("previous_turn", "Previous turn-round", "Up", "mirror", "Film"),
+    Action("next_finding", "Next finding", "F", "mirror", "Film"),
+    Action("speed", "Play slower or at speed", "V", "mirror", "Film"),
+    Action("loop", "Loop this rep", "O", "mirror", "Film"),
+    Action("lines", "Show or hide the lines", "H", "mirror", "Film"),
+    Action("place", "Place points", "P", "mirror", "Edit"),
+    Action("measure", "Measure now", "M", "mirror", "Edit"),
+    Action("compose", "Compose the reply", "R", "mirror", "Film"),
+    Action("export", "Write the reply", "Ctrl+E", "reply", "Film"),
+)
+
+
+def actions_of(room: str) -> list[Action]:
+    """Actions that work in a room, the general ones included."""
+    return [a for a in ACTIONS if a.room in (room, "all")]

@@ -1,0 +1,30 @@
+"""Starts Qt and the main window."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from deepmirror.errors import DeepMirrorError
+from deepmirror.services.desk import Desk, fill_demo
+from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.window import MainWindow
+
+
+def run(folder: Path, demo: bool) -> int:
+    """Open the library in a window and run until it is closed; returns the exit code."""
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Deep Mirror")
+    apply_theme(app)
+    try:
+        desk = Desk(folder)
+        if demo:
+            fill_demo(desk)
+    except DeepMirrorError as error:
+        QMessageBox.critical(None, "Deep Mirror", error.sentence)
+        return 2
+    window = MainWindow(desk)
+    window.show()
+    return app.exec()

@@ -1,0 +1,3 @@
+"""The Mirror: the review of one film."""
+
+from deepmirror.ui.rooms.mirror.room import MirrorRoom as MirrorRoom

@@ -1,0 +1,427 @@
+"""The Mirror's window part: film, ribbon, transport, and the paper beside them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from deepmirror.core.reps import Rep
+from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
+from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.errors import BadBrief
+from deepmirror.services.review import MARK_KINDS, Review
+from deepmirror.ui.jobs import FrameReader
+from deepmirror.ui.rooms.mirror.panels import PlacingPanel, ReadingPanel
+from deepmirror.ui.widgets.film_view import Drawing, FilmView
+from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
+
+SPEEDS = (1.0, 0.5, 0.25)
+NUDGE_PX = 0.25
+VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
+NUDGES = {
+    Qt.Key.Key_Left: (-NUDGE_PX, 0.0),
+    Qt.Key.Key_Right: (NUDGE_PX, 0.0),
+    Qt.Key.Key_Up: (0.0, -NUDGE_PX),
+    Qt.Key.Key_Down: (0.0, NUDGE_PX),
+}
+
+
+class MirrorRoom(QWidget):
+    """Shows one Review. Background work is asked for by signals; results come back through show_review and refresh."""
+
+    wants_measuring = pyqtSignal()
+    wants_reply = pyqtSignal()
+    edited = pyqtSignal()
+    complained = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.review: Review | None = None
+        self.frame = 0
+        self._wanted = 0
+        self._speed, self._looping, self._lines = 0, False, True
+        self._mark: tuple[str, list[QPointF]] | None = None
+        self._selected: str | None = None
+        self._finding = -1
+        self.reader = FrameReader(self)
+        self.reader.arrived.connect(self._show_frame)
+        self.reader.failed.connect(self.complained)
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._tick)
+        self._build()
+
+    def _build(self) -> None:
+        self.film = FilmView()
+        self.film.show_message("Take a film from the Desk.")
+        self.film.clicked.connect(self._clicked)
+        self.film.moved.connect(self._drag)
+        self.film.dropped.connect(self._place)
+        self.ribbon = RepRibbon()
+        self.ribbon.sought.connect(lambda s: self.seek(self.review.film.frame_at(s)) if self.review else None)
+        stage = QWidget()
+        stage.setObjectName("stage")
+        column = QVBoxLayout(stage)
+        column.setContentsMargins(10, 8, 10, 6)
+        column.setSpacing(6)
+        column.addLayout(self._build_header())
+        column.addWidget(self.film, 1)
+        column.addLayout(self._build_transport())
+        column.addWidget(self.ribbon)
+        self.reading = ReadingPanel()
+        self.reading.finding_picked.connect(self.go_to_finding)
+        self.placing = PlacingPanel()
+        self.placing.point_chosen.connect(self._choose_point)
+        self.placing.mark_chosen.connect(self._start_mark)
+        self.placing.remove_wanted.connect(self._remove_point)
+        self.placing.done.connect(self.finish_placing)
+        self.paper = QStackedWidget()
+        self.paper.addWidget(self.reading)
+        self.paper.addWidget(self.placing)
+        self.paper.setFixedWidth(372)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(stage, 1)
+        layout.addWidget(self.paper)
+
+    def _build_header(self) -> QHBoxLayout:
+        self.title = QLabel()
+        self.title.setStyleSheet("font-weight: 700; font-size: 17px")
+        self.view = QComboBox()
+        for key, words in VIEWS:
+            self.view.addItem(words, key)
+        self.view.activated.connect(lambda: self._set(view=self.view.currentData()))
+        self.tempo = QLineEdit()
+        self.tempo.setPlaceholderText("tempo")
+        self.tempo.setFixedWidth(90)
+        self.tempo.setToolTip("Lowering-bottom-lifting-top in seconds, X as fast as possible")
+        self.tempo.editingFinished.connect(self._set_tempo)
+        row = QHBoxLayout()
+        row.addWidget(self.title, 1)
+        row.addWidget(self.view)
+        row.addWidget(self.tempo)
+        return row
+
+    def _build_transport(self) -> QHBoxLayout:
+        self.play_button, self.place_button = QPushButton("Play"), QPushButton("Place points")
+        self.play_button.clicked.connect(self.play)
+        self.place_button.setCheckable(True)
+        self.place_button.clicked.connect(self.toggle_placing)
+        self.measure_button = QPushButton("Measure now")
+        self.measure_button.clicked.connect(self.wants_measuring)
+        self.reply_button = QPushButton("Compose the reply")
+        self.reply_button.clicked.connect(self.wants_reply)
+        self.where = QLabel()
+        row = QHBoxLayout()
+        row.addWidget(self.play_button)
+        row.addWidget(self.where, 1)
+        for button in (self.place_button, self.measure_button, self.reply_button):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            row.addWidget(button)
+        self.play_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return row
+
+    def show_review(self, review: Review) -> None:
+        """Open a film's review at its first turn-round."""
+        self.pause()
+        self.film.set_placing(False)
+        self.place_button.setChecked(False)
+        self.paper.setCurrentWidget(self.reading)
+        self.review, self._finding, self._mark = review, -1, None
+        self.refresh()
+        turns = review.record.turns
+        self.seek(turns[0] if turns else 0)
+        self.film.setFocus()
+
+    def refresh(self) -> None:
+        """Show the review's present state."""
+        review = self.review
+        if review is None:
+            return
+        file, analysis = review.brief.file, review.analysis
+        load = f" · {file.load_kg:g} kg" if file.load_kg else ""
+        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}")
+        self.view.setCurrentIndex(self.view.findData(file.view))
+        self.tempo.setText(file.tempo or "")
+        duration = float(review.film.facts.duration_s)
+        if analysis is None:
+            self.reading.show_words(
+                "This film has not been measured yet. Press M to measure now. "
+                "Placing the joints on one frame first makes the numbers surer: press P."
+            )
+            self.ribbon.set_data(RibbonData(), duration)
+        else:
+            self.reading.show_analysis(analysis)
+            off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
+            signal = analysis.signal
+            self.ribbon.set_data(
+                RibbonData(
+                    signal.times, signal.values, signal.u, analysis.scene.reps, off, analysis.scene.tempo, analysis.movement.first_phase
+                ),
+                duration,
+            )
+        self._show_points()
+        self._redraw()
+
+    def seek(self, number: int) -> None:
+        """Go to a frame."""
+        if self.review is None:
+            return
+        self._wanted = min(max(number, 0), len(self.review.film.times) - 1)
+        self.reader.ask(self.review.picture, self._wanted)
+
+    def _show_frame(self, number: int, image: QImage) -> None:
+        if self.review is None:
+            return
+        self.frame = number
+        self.film.show_image(image)
+        now = float(self.review.film.times[number])
+        self.ribbon.set_now(now)
+        self.where.setText(
+            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{SPEEDS[self._speed]:g}{'   loop' if self._looping else ''}"
+        )
+        rep = self.rep_here()
+        values = self.review.analysis.measured.reps[rep.number - 1] if rep and self.review.analysis else {}
+        self.reading.show_rep(rep, values)
+        if self.film.placing:
+            self._show_points()
+        self._redraw()
+
+    def rep_here(self) -> Rep | None:
+        """The rep under the playhead."""
+        if self.review is None or self.review.analysis is None:
+            return None
+        now = float(self.review.film.times[self.frame])
+        return next((r for r in self.review.analysis.scene.reps if r.start_s <= now <= r.end_s), None)
+
+    def _redraw(self) -> None:
+        review = self.review
+        if review is None:
+            return
+        drawing = Drawing(selected=self._selected)
+        analysis = review.analysis
+        if analysis is not None and self._lines and self.frame < len(analysis.scene.track.times):
+            track = analysis.scene.track
+            places = {n: QPointF(*track.positions[self.frame, i]) for i, n in enumerate(track.names)}
+            hidden = {"ear", "elbow", "wrist"}
+            drawing.points = {
+                n: (p, COVERAGE_FACTOR * float(track.sigma(n)[self.frame])) for n, p in places.items() if n.rpartition("_")[0] not in hidden
+            }
+            near = near_side(review.brief.file.view)
+            for side in (near,) if near else SIDES:
+                for segment in ("trunk", "thigh", "shank", "foot"):
+                    a, b = (sided(j, side) for j in SEGMENTS[segment])
+                    if a in places and b in places:
+                        drawing.lines.append((places[a], places[b]))
+        drawing.placed = {n: QPointF(*xy) for n, xy in review.seed(self.frame).items()}
+        if self.film.placing or analysis is None:
+            file = review.brief.file
+            if file.scale is not None:
+                drawing.marks["scale"] = [QPointF(*p) for p in file.scale.points_px]
+            for kind, points in file.marks.model_dump(exclude_none=True).items():
+                if kind in MARK_KINDS:
+                    drawing.marks[kind] = [QPointF(*points)] if MARK_KINDS[kind] == 1 else [QPointF(*p) for p in points]
+            if self._mark is not None:
+                drawing.marks["placing"] = self._mark[1]
+        self.film.drawing = drawing
+        self.film.update()
+
+    def play(self) -> None:
+        """Play or pause."""
+        if self._clock.isActive():
+            self.pause()
+        elif self.review is not None:
+            self._clock.start(max(5, round(1000 / (self.review.film.facts.fps * SPEEDS[self._speed]))))
+            self.play_button.setText("Pause")
+
+    def pause(self) -> None:
+        """Stop playing."""
+        self._clock.stop()
+        self.play_button.setText("Play")
+
+    def _tick(self) -> None:
+        if self.review is None or self.frame != self._wanted:
+            return
+        rep = self.rep_here()
+        nxt = self.frame + 1
+        if self._looping and rep is not None and self.review.film.times[min(nxt, len(self.review.film.times) - 1)] > rep.end_s:
+            nxt = self.review.film.frame_at(rep.start_s)
+        if nxt >= len(self.review.film.times):
+            self.pause()
+        else:
+            self.seek(nxt)
+
+    def step(self, count: int) -> None:
+        """Go some frames on (or back)."""
+        self.pause()
+        self.seek(self._wanted + count)
+
+    def turn(self, way: int) -> None:
+        """Go to the next (1) or previous (-1) turn-round."""
+        if self.review is None or self.review.analysis is None:
+            return
+        turns = [self.review.film.frame_at(r.bottom_s) for r in self.review.analysis.scene.reps]
+        ahead = [f for f in turns if (f - self.frame) * way > 0]
+        if ahead:
+            self.pause()
+            self.seek(min(ahead, key=lambda f: abs(f - self.frame)))
+
+    def slower(self) -> None:
+        """Cycle through the playing speeds."""
+        self._speed = (self._speed + 1) % len(SPEEDS)
+        if self._clock.isActive() and self.review is not None:
+            self._clock.start(max(5, round(1000 / (self.review.film.facts.fps * SPEEDS[self._speed]))))
+        self.seek(self._wanted)
+
+    def toggle_loop(self) -> None:
+        """Loop the rep under the playhead, or stop looping."""
+        self._looping = not self._looping
+        self.seek(self._wanted)
+
+    def toggle_lines(self) -> None:
+        """Show or hide the measured lines."""
+        self._lines = not self._lines
+        self._redraw()
+
+    def next_finding(self) -> None:
+        """Go to the next finding in order, round and round."""
+        findings = self.review.analysis.judgement.findings if self.review and self.review.analysis else ()
+        if findings:
+            self._finding = (self._finding + 1) % len(findings)
+            self.go_to_finding(findings[self._finding].code)
+
+    def go_to_finding(self, code: str) -> None:
+        """Go to a finding's worst frame and unfold why it is said."""
+        if self.review is None or self.review.analysis is None:
+            return
+        for i, finding in enumerate(self.review.analysis.judgement.findings):
+            if finding.code == code:
+                self._finding = i
+                self.pause()
+                self.reading.pick(code)
+                self.seek(self.review.film.frame_at(finding.time_s))
+
+    def toggle_placing(self) -> None:
+        """Start or stop placing points."""
+        if self.review is None:
+            return
+        on = not self.film.placing
+        self.pause()
+        self.film.set_placing(on)
+        self.place_button.setChecked(on)
+        self.paper.setCurrentWidget(self.placing if on else self.reading)
+        self._mark = None
+        self.placing.show_mark(None)
+        if on:
+            self._selected = self._first_missing()
+        self._show_points()
+        self._redraw()
+        self.film.setFocus()
+
+    def finish_placing(self) -> None:
+        """Leave placing and follow the points through the film when they changed."""
+        if self.film.placing:
+            self.toggle_placing()
+        if self.review is not None and self.review.needs_following():
+            self.wants_measuring.emit()
+
+    def _first_missing(self) -> str | None:
+        if self.review is None:
+            return None
+        seed = self.review.seed(self.frame)
+        return next((n for n in self.review.point_names() if n not in seed), None)
+
+    def _show_points(self) -> None:
+        if self.review is not None:
+            self.placing.show_points(self.review, self.review.seed(self.frame), self._selected)
+
+    def _choose_point(self, name: str) -> None:
+        self._selected, self._mark = name, None
+        self.placing.show_mark(None)
+        self._redraw()
+
+    def _clicked(self, at: QPointF) -> None:
+        if self._mark is not None:
+            self._click_mark(at)
+        elif self._selected is not None:
+            self._place(self._selected, at)
+            self._selected = self._first_missing() or self._selected
+            self._show_points()
+            self._redraw()
+
+    def _place(self, name: str, at: QPointF) -> None:
+        if self.review is None:
+            return
+        self.review.place(self.frame, name, (at.x(), at.y()))
+        self._selected = name
+        self._after_edit()
+
+    def _drag(self, name: str, at: QPointF) -> None:
+        self.film.drawing.placed[name] = at
+        self.film.update()
+
+    def _remove_point(self, name: str) -> None:
+        if self.review is not None and name in self.review.seed(self.frame):
+            self.review.unplace(self.frame, name)
+            self._after_edit()
+
+    def _start_mark(self, kind: str) -> None:
+        self._mark = (kind, [])
+        self.placing.show_mark(kind)
+
+    def _click_mark(self, at: QPointF) -> None:
+        assert self._mark is not None
+        kind, points = self._mark
+        points.append(at)
+        if len(points) == MARK_KINDS[kind] and self.review is not None:
+            self._mark = None
+            self.placing.show_mark(None)
+            try:
+                self.review.mark(kind, [(round(p.x(), 2), round(p.y(), 2)) for p in points], self.placing.length.value())
+            except BadBrief as error:
+                self.complained.emit(error.sentence)
+            self._after_edit()
+        self._redraw()
+
+    def _set(self, **fields: object) -> None:
+        if self.review is None:
+            return
+        try:
+            self.review.set_field(**fields)
+        except BadBrief as error:
+            self.complained.emit(error.sentence)
+            self.refresh()
+            return
+        self._after_edit()
+
+    def _set_tempo(self) -> None:
+        if self.review is not None and (self.tempo.text().strip() or None) != self.review.brief.file.tempo:
+            self._set(tempo=self.tempo.text().strip() or None)
+
+    def _after_edit(self) -> None:
+        self._show_points()
+        self._redraw()
+        self.edited.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows nudge the selected point while placing."""
+        if event is None:
+            return
+        nudge = NUDGES.get(Qt.Key(event.key()))
+        if (
+            nudge
+            and self.film.placing
+            and self.review is not None
+            and self._selected in (seed := self.review.seed(self.frame))
+            and self._selected
+        ):
+            x, y = seed[self._selected]
+            self._place(self._selected, QPointF(x + nudge[0], y + nudge[1]))
+        else:
+            super().keyPressEvent(event)
+
+    def close_reader(self) -> None:
+        """Stop the frame thread."""
+        self.pause()
+        self.reader.close()

@@ -1,0 +1,66 @@
+"""Applies the shipped typeface and the style sheet."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+from PyQt6.QtGui import QFont, QFontDatabase
+from PyQt6.QtWidgets import QApplication
+
+from deepmirror.ui.theme import tokens as t
+
+SHEET = f"""
+QWidget {{ color: {t.TEXT}; font-size: {t.BASE_PX}px; }}
+QMainWindow, QDialog, QWidget#paper {{ background: {t.BONE}; }}
+QWidget#stage {{ background: {t.INK}; }}
+QWidget#stage QLabel {{ color: {t.STAGE_TEXT}; }}
+QWidget#rail {{ background: {t.INK_SOFT}; }}
+QWidget#rail QPushButton {{ color: {t.STAGE_DIM}; background: transparent; border: none; border-left: 4px solid transparent; padding: 14px 10px; text-align: left; }}
+QWidget#rail QPushButton:checked {{ color: {t.STAGE_TEXT}; border-left-color: {t.COPPER_LIGHT}; background: {t.INK}; }}
+QWidget#rail QPushButton:hover {{ color: {t.STAGE_TEXT}; }}
+QLabel#title {{ font-size: 22px; font-weight: 700; }}
+QLabel#heading {{ font-weight: 700; color: {t.TEXT_DIM}; }}
+QLabel#dim {{ color: {t.TEXT_DIM}; }}
+QPushButton {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 5px; padding: 6px 14px; }}
+QPushButton:hover {{ border-color: {t.COPPER}; }}
+QPushButton:focus {{ border: 2px solid {t.COPPER}; padding: 5px 13px; }}
+QPushButton:disabled {{ color: #a89e90; }}
+QPushButton#accent {{ background: {t.COPPER}; color: white; border-color: {t.COPPER}; font-weight: 700; }}
+QPushButton#accent:disabled {{ background: #d9c4b4; border-color: #d9c4b4; color: {t.BONE}; }}
+QWidget#stage QPushButton {{ background: {t.INK_SOFT}; color: {t.STAGE_TEXT}; border-color: #4a413b; }}
+QWidget#stage QPushButton:checked {{ background: {t.COPPER}; border-color: {t.COPPER}; }}
+QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 4px; padding: 4px 6px; selection-background-color: {t.TEAL}; }}
+QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{ border-color: {t.COPPER}; }}
+QComboBox::drop-down {{ border: none; width: 20px; }}
+QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
+QSlider::groove:horizontal {{ height: 4px; background: {t.PAPER_LINE}; border-radius: 2px; }}
+QSlider::sub-page:horizontal {{ background: {t.TEAL}; border-radius: 2px; }}
+QSlider::handle:horizontal {{ width: 12px; margin: -6px 0; border-radius: 6px; background: {t.COPPER}; }}
+QScrollBar:vertical {{ background: transparent; width: 10px; }}
+QScrollBar::handle:vertical {{ background: #cfc2ac; border-radius: 5px; min-height: 28px; }}
+QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical, QScrollBar::add-page:vertical, QScrollBar::sub-page:vertical {{ height: 0; background: transparent; }}
+QComboBox QAbstractItemView {{ background: {t.PAPER}; selection-background-color: {t.TEAL}; selection-color: white; }}
+QScrollArea {{ border: none; background: transparent; }}
+QListView, QListWidget, QTreeWidget, QTableWidget {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 6px; outline: none; }}
+QListView::item:selected, QListWidget::item:selected {{ background: #eadfcb; color: {t.TEXT}; }}
+QListWidget#plain {{ background: transparent; border: none; }}
+QFrame#card {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 8px; }}
+QFrame#card[picked="true"] {{ border: 2px solid {t.COPPER}; }}
+QProgressBar {{ border: 1px solid {t.PAPER_LINE}; border-radius: 4px; background: {t.PAPER}; text-align: center; max-height: 16px; }}
+QProgressBar::chunk {{ background: {t.TEAL}; border-radius: 3px; }}
+QStatusBar, QMenuBar, QMenu {{ background: {t.BONE}; }}
+QMenuBar::item:selected, QMenu::item:selected {{ background: #eadfcb; color: {t.TEXT}; }}
+QToolTip {{ background: {t.INK}; color: {t.STAGE_TEXT}; border: none; padding: 4px; }}
+"""
+
+
+def apply_theme(app: QApplication) -> None:
+    """Load the fonts from the program itself and dress the application."""
+    folder = resources.files("deepmirror") / "assets" / "fonts"
+    for name in ("400Regular", "700Bold", "400Regular_Italic"):
+        QFontDatabase.addApplicationFontFromData((folder / f"AtkinsonHyperlegible_{name}.ttf").read_bytes())
+    app.setStyle("Fusion")
+    face = QFont(t.FAMILY)
+    face.setPixelSize(t.BASE_PX)
+    app.setFont(face)
+    app.setStyleSheet(SHEET)

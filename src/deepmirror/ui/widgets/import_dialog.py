@@ -1,0 +1,146 @@
+"""Asks what the coach knows of a film before it is taken in: whose, which movement, from where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+VIEWS = (
+    ("side-left", "From the side: left side to the camera"),
+    ("side-right", "From the side: right side to the camera"),
+    ("front", "From the front"),
+    ("rear", "From behind"),
+)
+NEW_CLIENT = "New client…"
+
+
+@dataclass(frozen=True)
+class Answers:
+    """What was answered; client_id is None for a new client with the name and stature given."""
+
+    client_id: int | None
+    new_name: str
+    stature_cm: float | None
+    movement: str
+    view: str
+    load_kg: float | None
+    tempo: str | None
+    note: str
+
+
+class ImportDialog(QDialog):
+    """Shows the film's first picture beside the questions."""
+
+    def __init__(
+        self,
+        name: str,
+        picture: QImage,
+        clients: Sequence[tuple[int, str]],
+        movements: Sequence[tuple[str, str]],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Bring in {name}")
+        shot = QLabel()
+        shot.setPixmap(
+            QPixmap.fromImage(picture).scaled(460, 360, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        )
+        self.client = QComboBox()
+        for client_id, title in clients:
+            self.client.addItem(title, client_id)
+        self.client.addItem(NEW_CLIENT, None)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("Name")
+        self.stature = self._number(0, 250, " cm", "not known")
+        self.movement = QComboBox()
+        for movement_id, title in movements:
+            self.movement.addItem(title, movement_id)
+        self.view = QComboBox()
+        for view_id, title in VIEWS:
+            self.view.addItem(title, view_id)
+        self.load = self._number(0, 600, " kg", "not given")
+        self.tempo = QLineEdit()
+        self.tempo.setPlaceholderText("lowering-bottom-lifting-top, for example 3-1-1-0")
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("What the client wrote")
+        self.problem = QLabel()
+        self.problem.setStyleSheet("color: #b4562a")
+        self.problem.setWordWrap(True)
+        form = QFormLayout()
+        form.addRow("Client", self.client)
+        form.addRow("", self.name)
+        form.addRow("Stature", self.stature)
+        form.addRow("Movement", self.movement)
+        form.addRow("Filmed", self.view)
+        form.addRow("Load", self.load)
+        form.addRow("Tempo asked", self.tempo)
+        form.addRow("Note", self.note)
+        self._form = form
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        if ok is not None:
+            ok.setText("Take it in")
+            ok.setObjectName("accent")
+        buttons.accepted.connect(self._check)
+        buttons.rejected.connect(self.reject)
+        right = QVBoxLayout()
+        right.addLayout(form)
+        right.addWidget(self.problem)
+        right.addStretch(1)
+        right.addWidget(buttons)
+        layout = QHBoxLayout(self)
+        layout.addWidget(shot)
+        layout.addLayout(right)
+        self.client.currentIndexChanged.connect(self._show_name)
+        self._show_name()
+
+    @staticmethod
+    def _number(low: float, high: float, unit: str, unset: str) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(low, high)
+        box.setDecimals(1)
+        box.setSuffix(unit)
+        box.setSpecialValueText(unset)
+        return box
+
+    def _show_name(self) -> None:
+        new = self.client.currentData() is None
+        self._form.setRowVisible(1, new)
+        self._form.setRowVisible(2, new)
+
+    def _check(self) -> None:
+        if self.client.currentData() is None and not self.name.text().strip():
+            self.problem.setText("A new client needs a name.")
+            return
+        if self.client.currentData() is None and 0 < self.stature.value() < 50:
+            self.problem.setText("A stature under 50 cm cannot be right.")
+            return
+        self.accept()
+
+    def answers(self) -> Answers:
+        """What was answered."""
+        return Answers(
+            self.client.currentData(),
+            self.name.text().strip(),
+            self.stature.value() or None,
+            self.movement.currentData(),
+            self.view.currentData(),
+            self.load.value() or None,
+            self.tempo.text().strip() or None,
+            self.note.text().strip(),
+        )

@@ -1,0 +1,133 @@
+"""The rep ribbon: the whole set in true seconds, each rep the shape of its own curve, the prescribed tempo beneath it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from deepmirror.core.reps import ORDER, FirstPhase, Rep
+from deepmirror.core.tempo import Tempo
+from deepmirror.ui.theme import tokens as t
+
+PHASE_COLOURS = {"eccentric": "#5f8f90", "bottom": "#d8a070", "concentric": "#b9d6d0", "top": "#6b5f57"}
+MARGIN = 14.0
+
+
+@dataclass
+class RibbonData:
+    """times (T,) s and values (T,) of the rep signal, the reps, which of them are off, and the prescription."""
+
+    times: NDArray[np.float64] = field(default_factory=lambda: np.zeros(0))
+    values: NDArray[np.float64] = field(default_factory=lambda: np.zeros(0))
+    doubt: NDArray[np.float64] = field(default_factory=lambda: np.zeros(0))
+    reps: list[Rep] = field(default_factory=list)
+    off: frozenset[int] = frozenset()
+    tempo: Tempo | None = None
+    first: FirstPhase = "eccentric"
+    unit: str = "°"
+
+
+class RepRibbon(QWidget):
+    """Painted; a press or drag asks for a time."""
+
+    sought = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setMinimumHeight(132)
+        self.setMouseTracking(True)
+        self._data = RibbonData()
+        self._now = 0.0
+        self._end = 1.0
+
+    def set_data(self, data: RibbonData, duration_s: float) -> None:
+        """Show a set of `duration_s` seconds."""
+        self._data, self._end = data, max(duration_s, 0.1)
+        self.update()
+
+    def set_now(self, time_s: float) -> None:
+        """Move the playhead."""
+        self._now = time_s
+        self.update()
+
+    def x_of(self, time_s: float) -> float:
+        """Widget x of a time."""
+        return MARGIN + time_s / self._end * (self.width() - 2 * MARGIN)
+
+    def _time_at(self, x: float) -> float:
+        return min(max((x - MARGIN) / (self.width() - 2 * MARGIN), 0.0), 1.0) * self._end
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self.sought.emit(self._time_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self.sought.emit(self._time_at(event.position().x()))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(t.INK))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        base = self.height() - 46.0
+        self._paint_seconds(painter)
+        if len(self._data.times):
+            self._paint_curve(painter, 20.0, base)
+        for rep in self._data.reps:
+            self._paint_rep(painter, rep, base)
+        painter.setPen(QPen(QColor(t.COPPER_LIGHT), 2))
+        x = self.x_of(self._now)
+        painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
+
+    def _paint_seconds(self, painter: QPainter) -> None:
+        step = 1 if self._end < 30 else 5 if self._end < 120 else 15
+        painter.setPen(QColor(t.STAGE_DIM))
+        for s in range(0, int(self._end) + 1, step):
+            x = self.x_of(s)
+            painter.drawLine(QPointF(x, self.height() - 16), QPointF(x, self.height() - 12))
+            painter.drawText(QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), f"{s} s" if s == 0 else f"{s}")
+
+    def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
+        v = self._data.values
+        low, high = float(np.min(v)), float(np.max(v))
+        span = max(high - low, 1e-6)
+        ys = base - (v - low) / span * (base - top)
+        xs = [self.x_of(float(x)) for x in self._data.times]
+        wide = self._data.doubt / span * (base - top)
+        band = QPolygonF(
+            [QPointF(x, y - w) for x, y, w in zip(xs, ys, wide, strict=True)]
+            + [QPointF(x, y + w) for x, y, w in zip(xs[::-1], ys[::-1], wide[::-1], strict=True)]
+        )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(64, 208, 202, 46))
+        painter.drawPolygon(band)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
+        painter.drawPolyline(QPolygonF([QPointF(x, float(y)) for x, y in zip(xs, ys, strict=True)]))
+
+    def _paint_rep(self, painter: QPainter, rep: Rep, base: float) -> None:
+        """Phase blocks in true seconds, the prescription as a thin line under them, the number above."""
+        names = ORDER[self._data.first]
+        edges = [rep.start_s, rep.turn_start_s, rep.turn_end_s, rep.end_s]
+        top = base + 7
+        for name, a, b in zip(names, edges[:-1], edges[1:], strict=False):
+            painter.fillRect(QRectF(self.x_of(a), top, max(self.x_of(b) - self.x_of(a), 1.5), 9), QColor(PHASE_COLOURS[name]))
+        if self._data.tempo is not None:
+            at, y = rep.start_s, top + 13
+            for name in names[:3]:
+                wanted = self._data.tempo.wanted(name)
+                if wanted:
+                    painter.setPen(QPen(QColor(PHASE_COLOURS[name]), 2))
+                    painter.drawLine(QPointF(self.x_of(at), y), QPointF(self.x_of(at + wanted) - 1.5, y))
+                    at += wanted
+        off = rep.number in self._data.off
+        painter.setPen(QColor(t.COPPER_LIGHT if off or not rep.complete else t.STAGE_TEXT))
+        words = f"{rep.number}" + (" ◣" if off else "") + ("" if rep.complete else " short")
+        painter.drawText(
+            QRectF(self.x_of(rep.start_s), 1, self.x_of(rep.end_s) - self.x_of(rep.start_s), 17), int(Qt.AlignmentFlag.AlignCenter), words
+        )

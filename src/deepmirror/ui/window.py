@@ -1,0 +1,427 @@
+"""The main window: the rooms, the actions of the table, and the background work that runs between them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deepmirror.commands.table import ACTIONS
+from deepmirror.errors import DeepMirrorError
+from deepmirror.services.desk import Desk
+from deepmirror.services.jobs import JobRunner, Progress
+from deepmirror.services.replying import Correction, Reply, draft_reply, export_reply, still
+from deepmirror.services.review import Review
+from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.rooms.desk import DeskRoom
+from deepmirror.ui.rooms.mirror import MirrorRoom
+from deepmirror.ui.rooms.reply import ReplyRoom
+from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
+
+ROOMS = ("desk", "mirror", "reply")
+FILM_PATTERNS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp);;All files (*)"
+CAUTION = (
+    "See a physician before starting a programme.\n\n"
+    "Stop for sharp, shooting or worsening pain, numbness, giving way, swelling or locking, and refer to a licensed clinician.\n\n"
+    "Follow the machine maker's instructions; use safety stops, spotters and catch arms.\n\n"
+    "Deep Mirror measures and organises. It does not diagnose."
+)
+
+
+class MainWindow(QMainWindow):
+    """Owns the desk, the runner and the open review; rooms ask it for work by signals."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.runner, self.pictures = desk, JobRunner(), JobRunner()
+        self.review: Review | None = None
+        self.jobs: list[Job] = []
+        self.actions_by_id: dict[str, QAction] = {}
+        self.setWindowTitle("Deep Mirror")
+        self.resize(1280, 800)
+        self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
+        self.stack = QStackedWidget()
+        for room in (self.desk_room, self.mirror, self.reply_room):
+            self.stack.addWidget(room)
+        centre = QWidget()
+        row = QHBoxLayout(centre)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._build_rail())
+        row.addWidget(self.stack, 1)
+        self.setCentralWidget(centre)
+        self._build_status()
+        self._build_actions()
+        self._connect()
+        self.go("desk")
+        self.desk_room.refresh()
+        self._read_strips()
+        for film_id in desk.unmeasured():
+            self.measure_film(film_id)
+
+    def _build_rail(self) -> QWidget:
+        rail = QWidget()
+        rail.setObjectName("rail")
+        rail.setFixedWidth(96)
+        column = QVBoxLayout(rail)
+        column.setContentsMargins(0, 14, 0, 14)
+        self.rail_group = QButtonGroup(self)
+        for room, title in zip(ROOMS, ("Desk", "Mirror", "Reply"), strict=True):
+            button = QPushButton(title)
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _, r=room: self.go(r))
+            self.rail_group.addButton(button, ROOMS.index(room))
+            column.addWidget(button)
+        column.addStretch(1)
+        return rail
+
+    def _build_status(self) -> None:
+        self.job_label, self.bar, self.stop = QLabel(), QProgressBar(), QPushButton("Stop")
+        self.bar.setFixedWidth(220)
+        self.stop.clicked.connect(self.stop_job)
+        status = self.statusBar()
+        assert status is not None
+        status.setSizeGripEnabled(False)
+        for widget in (self.job_label, self.bar, self.stop):
+            status.addPermanentWidget(widget)
+            widget.setVisible(False)
+
+    def _build_actions(self) -> None:
+        m = self.mirror
+        does: dict[str, Callable[[], object]] = {
+            "go_desk": lambda: self.go("desk"),
+            "go_mirror": lambda: self.go("mirror"),
+            "go_reply": self.compose,
+            "keys": self.show_keys,
+            "caution": self.show_caution,
+            "import": self.ask_film,
+            "undo": self.undo,
+            "redo": self.redo,
+            "next_film": self.desk_room.take_next,
+            "play": m.play,
+            "step_on": lambda: m.step(1),
+            "step_back": lambda: m.step(-1),
+            "leap_on": lambda: m.step(10),
+            "leap_back": lambda: m.step(-10),
+            "next_turn": lambda: m.turn(1),
+            "previous_turn": lambda: m.turn(-1),
+            "next_finding": m.next_finding,
+            "speed": m.slower,
+            "loop": m.toggle_loop,
+            "lines": m.toggle_lines,
+            "place": m.toggle_placing,
+            "measure": self.measure_review,
+            "compose": self.compose,
+            "export": self.export,
+        }
+        menu_bar = self.menuBar()
+        assert menu_bar is not None
+        menus = {name: menu_bar.addMenu(name) for name in ("Film", "Edit", "Go", "Help")}
+        for entry in ACTIONS:
+            action = QAction(entry.title, self)
+            action.setShortcut(QKeySequence(entry.key))
+            action.triggered.connect(lambda _, run=does[entry.id]: run())
+            self.actions_by_id[entry.id] = action
+            menu = menus[entry.menu]
+            assert menu is not None
+            menu.addAction(action)
+
+    def _connect(self) -> None:
+        self.desk_room.opened.connect(self.open_film)
+        self.desk_room.wants_import.connect(self.ask_film)
+        self.desk_room.dropped.connect(self._bring_all)
+        self.mirror.wants_measuring.connect(self.measure_review)
+        self.mirror.wants_reply.connect(self.compose)
+        self.mirror.edited.connect(self._after_edit)
+        self.mirror.complained.connect(self.complain)
+        self.reply_room.wants_still.connect(self._show_still)
+        self.reply_room.wants_export.connect(self.export)
+        self.reply_room.changed.connect(self._save_draft)
+
+    def go(self, room: str) -> None:
+        """Show a room; keys work where they belong."""
+        self.stack.setCurrentIndex(ROOMS.index(room))
+        button = self.rail_group.button(ROOMS.index(room))
+        if button is not None:
+            button.setChecked(True)
+        if room == "desk":
+            self.desk_room.refresh()
+            self.desk_room.list.setFocus()
+        elif room == "mirror":
+            self.mirror.film.setFocus()
+        if room != "mirror":
+            self.mirror.pause()
+        self._enable_actions()
+
+    def _enable_actions(self) -> None:
+        room = ROOMS[self.stack.currentIndex()]
+        opened = self.review is not None
+        measured = opened and self.review is not None and self.review.analysis is not None
+        for entry in ACTIONS:
+            on = entry.room in (room, "all")
+            if entry.room == "mirror" or entry.id == "go_mirror":
+                on = on and opened
+            if entry.id in ("go_reply", "compose", "export"):
+                on = on and measured
+            self.actions_by_id[entry.id].setEnabled(on)
+        for key, label in (
+            ("undo", self.review.can_undo() if self.review else None),
+            ("redo", self.review.can_redo() if self.review else None),
+        ):
+            self.actions_by_id[key].setEnabled(label is not None and room == "mirror")
+            self.actions_by_id[key].setText(f"{key.capitalize()} {label}" if label else key.capitalize())
+        for i, on in ((1, opened), (2, bool(measured))):
+            button = self.rail_group.button(i)
+            if button is not None:
+                button.setEnabled(on)
+
+    def say(self, words: str) -> None:
+        """A passing word in the status line."""
+        status = self.statusBar()
+        if status is not None:
+            status.showMessage(words, 6000)
+
+    def complain(self, sentence: str) -> None:
+        """Tell what went wrong, in one sentence."""
+        box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+    def run_job(self, job: Job, runner: JobRunner | None = None) -> Job:
+        """Start background work and show it in the status line."""
+        self.jobs.append(job)
+        job.failed.connect(self.complain)
+        job.finished.connect(lambda: self._job_ended(job))
+        job.progressed.connect(lambda share, words: self._show_progress(job, share, words))
+        self._show_progress(self.jobs[0], 0.0, "waiting")
+        job.start(runner or self.runner)
+        return job
+
+    def _show_progress(self, job: Job, share: float, words: str) -> None:
+        if not self.jobs or job is not self.jobs[0]:
+            return
+        for widget in (self.job_label, self.bar, self.stop):
+            widget.setVisible(True)
+        self.job_label.setText(f"{job.title}: {words}")
+        self.bar.setValue(round(100 * share))
+
+    def _job_ended(self, job: Job) -> None:
+        self.jobs.remove(job)
+        job.deleteLater()
+        for widget in (self.job_label, self.bar, self.stop):
+            widget.setVisible(bool(self.jobs))
+        self._enable_actions()
+
+    def stop_job(self) -> None:
+        """Cancel the work on show."""
+        if self.jobs:
+            self.jobs[0].progress.cancel()
+
+    def _read_strips(self) -> None:
+        for film in self.desk_room.missing_strips():
+            job = self.desk_room.strip_job(film)
+            job.failed.connect(lambda _, f=film: self.desk_room.model.strips.setdefault(f.id, []))
+            job.start(self.pictures)
+
+    def _bring_all(self, paths: list[Path]) -> None:
+        for path in paths:
+            self.bring_in(path)
+
+    def ask_film(self) -> None:
+        """Choose films to bring in."""
+        names, _ = QFileDialog.getOpenFileNames(self, "Bring in films", "", FILM_PATTERNS)
+        self._bring_all([Path(n) for n in names])
+
+    def bring_in(self, path: Path) -> None:
+        """Ask about one film and take it into the library."""
+        try:
+            picture = to_image(self.desk.first_picture(path))
+        except DeepMirrorError as error:
+            self.complain(error.sentence)
+            return
+        clients = [(c.id, c.name) for c in self.desk.clients()]
+        dialog = ImportDialog(path.name, picture, clients, [(m.id, m.title) for m in self.desk.movements()], self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
+        dialog.open()
+
+    def take_in(self, path: Path, answers: Answers) -> None:
+        """Take a film into the library as answered, and start measuring it."""
+        try:
+            client_id = answers.client_id
+            if client_id is None:
+                client_id = self.desk.add_client(answers.new_name, answers.stature_cm).id
+            record = self.desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)
+        except DeepMirrorError as error:
+            self.complain(error.sentence)
+            return
+        self.desk_room.refresh()
+        self._read_strips()
+        self.measure_film(record.id)
+
+    def measure_film(self, film_id: int) -> None:
+        """Measure a film of the library in the background."""
+        job = Job("Measuring", lambda progress: self.desk.measure(film_id, progress), self)
+        job.progressed.connect(lambda share, _: self.desk_room.note_progress(film_id, share))
+        job.finished.connect(lambda: self._film_measured(film_id))
+        self.run_job(job)
+
+    def _film_measured(self, film_id: int) -> None:
+        self.desk_room.note_progress(film_id, None)
+        self.desk_room.refresh()
+        self._read_strips()
+        if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
+            self.open_film(film_id, stay=True)
+
+    def open_film(self, film_id: int, stay: bool = False) -> None:
+        """Open a film in the Mirror."""
+        try:
+            review = Review(self.desk, film_id)
+        except DeepMirrorError as error:
+            self.complain(error.sentence)
+            return
+        old, self.review = self.review, review
+        self.mirror.show_review(review)
+        if old is not None:
+            old.close()
+        if not stay:
+            self.go("mirror")
+        self._enable_actions()
+
+    def measure_review(self) -> None:
+        """Look at the open film, or only follow its points when they alone changed."""
+        review = self.review
+        if review is None:
+            return
+        job = Job("Measuring", review.observe, self)
+        job.done.connect(lambda _: self._review_changed(review))
+        self.run_job(job)
+
+    def _review_changed(self, review: Review) -> None:
+        if review is self.review:
+            self.mirror.refresh()
+            self._enable_actions()
+
+    def _after_edit(self) -> None:
+        review = self.review
+        if review is None:
+            return
+        self._enable_actions()
+        if review.evidence is not None:
+            job = Job("Solving", lambda progress: self._conclude(review, progress), self)
+            job.done.connect(lambda _: self._review_changed(review))
+            self.run_job(job)
+        else:
+            self.mirror.refresh()
+
+    @staticmethod
+    def _conclude(review: Review, progress: Progress) -> None:
+        progress.tell(0.1, "solving")
+        review.conclude()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.review is not None:
+            self.review.undo()
+            self.mirror.refresh()
+            self._after_edit()
+
+    def redo(self) -> None:
+        """Bring the edit last taken back again."""
+        if self.review is not None:
+            self.review.redo()
+            self.mirror.refresh()
+            self._after_edit()
+
+    def compose(self) -> None:
+        """Open the reply of the film on show: its saved draft, or a fresh one from the findings."""
+        review = self.review
+        if review is None or review.analysis is None:
+            return
+        draft = self.desk.store.film(review.film_id).draft
+        codes = [f.code for f in review.analysis.judgement.findings]
+        reply = (
+            Reply.from_dict(draft)
+            if draft and [c["code"] for c in draft["corrections"]] == codes
+            else draft_reply(review.analysis, review.record.client_name)
+        )
+        self.reply_room.show_reply(reply, len(review.film.times) - 1)
+        self.go("reply")
+
+    def _save_draft(self) -> None:
+        if self.review is not None and self.reply_room.reply is not None:
+            self.desk.store.update_film(self.review.film_id, draft=self.reply_room.reply.to_dict())
+
+    def _show_still(self, item: Correction) -> None:
+        review = self.review
+        if review is None or review.analysis is None:
+            return
+        analysis = review.analysis
+        job = Job("Drawing", lambda progress: to_image(still(review.film, analysis, item)), self)
+        job.done.connect(self.reply_room.show_still)
+        job.failed.connect(self.complain)
+        job.start(self.pictures)
+
+    def export(self) -> None:
+        """Write the reply in the background and remember the film as answered."""
+        review, reply = self.review, self.reply_room.reply
+        if review is None or review.analysis is None or reply is None:
+            return
+        analysis, folder = review.analysis, self.desk.store.reply_folder(review.film_id)
+        job = Job("Writing the reply", lambda progress: export_reply(review.film, analysis, reply, folder, progress), self)
+        job.done.connect(lambda paths: self._exported(review, folder, [p.name for p in paths]))
+        self.run_job(job)
+
+    def _exported(self, review: Review, folder: Path, names: list[str]) -> None:
+        self.desk.store.update_film(review.film_id, state="sent")
+        self.reply_room.show_written(folder, names)
+        self.say("The reply is written.")
+
+    def show_keys(self) -> None:
+        """All actions and their keys in one overlay."""
+        dialog = QDialog(self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.setWindowTitle("Keys")
+        grid = QGridLayout(dialog)
+        grid.setHorizontalSpacing(26)
+        half = (len(ACTIONS) + 1) // 2
+        for i, entry in enumerate(ACTIONS):
+            key = QLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
+            key.setObjectName("heading")
+            grid.addWidget(key, i % half, 2 * (i // half))
+            grid.addWidget(QLabel(entry.title), i % half, 2 * (i // half) + 1)
+        dialog.open()
+
+    def show_caution(self) -> None:
+        """The usual cautions."""
+        box = QMessageBox(QMessageBox.Icon.Information, "Cautions", CAUTION, QMessageBox.StandardButton.Ok, self)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop what runs; everything the coach did is saved already."""
+        self.runner.close()
+        self.pictures.close()
+        self.mirror.close_reader()
+        if self.review is not None:
+            self.review.close()
+        self.desk.close()
+        super().closeEvent(event)
