@@ -36,6 +36,7 @@ CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030
 SOFT_TISSUE_U_CM = 3.0
 RANGE_SHARE_U_PCT = 4.0
+INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
 BOUNCE_DWELL_S = 0.3  # common practice, no source
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 
@@ -195,6 +196,18 @@ def bar_drift(scene: Scene, rep: Rep) -> Value:
     return scene.cm(highest(away, rep))
 
 
+def _knee_inward(side: str) -> RepMeasure:
+    def measure(scene: Scene, rep: Rep) -> Value:
+        """How far the knee came inward of its line against the rep's own start, % of the shank.
+
+        A click's own error cancels in the difference; what is left is how the landmarks drift with posture.
+        """
+        series = scene.angle(f"knee_medial_{side}")
+        return Value(highest(series, rep).value - _at(series, rep.start_s), INWARD_U_PCT)
+
+    return measure
+
+
 def range_share(scene: Scene, rep: Rep) -> Value:
     """The rep's range as percent of the set's median range."""
     middle = float(np.median([r.range for r in scene.reps]))
@@ -254,6 +267,8 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "fppa_right_deg": _high("fppa_right"),
     "knee_medial_left_pct": _high("knee_medial_left"),
     "knee_medial_right_pct": _high("knee_medial_right"),
+    "knee_inward_left_pct": _knee_inward("left"),
+    "knee_inward_right_pct": _knee_inward("right"),
     "knee_ankle_separation_ratio_min": _low("knee_ankle_separation_ratio"),
     "knee_past_toe_cm": knee_past_toe,
     "heel_rise_cm": heel_rise,

@@ -121,3 +121,8 @@ def named_points(points: dict[str, Pixel], view: str) -> dict[str, Pixel]:
             raise BadBrief(f"The brief seeds a point called “{name}”, which is not a body point{extra}.")
         out[full] = xy
     return out
+
+
+def brief_schema() -> dict[str, object]:
+    """The brief's JSON Schema (draft 2020-12), made from the checks themselves."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **BriefFile.model_json_schema()}

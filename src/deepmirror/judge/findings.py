@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Scene
 from deepmirror.core.reps import Rep
@@ -84,11 +85,13 @@ NO_REPS = Unmeasurable("reps", "no repetition was seen", "Film the whole set, fr
 def measure(scene: Scene) -> Measured:
     """Every measure this view and these marks allow."""
     missing: dict[str, Unmeasurable] = {}
-    reps = tuple(
-        {n: v for n, f in REP_MEASURES.items() if (v := _try(n, lambda f=f, r=rep: f(scene, r), missing)) is not None} for rep in scene.reps
-    )  # type: ignore[misc]
-    film = {n: v for n, f in FILM_MEASURES.items() if (v := _try(n, lambda f=f: f(scene), missing)) is not None}  # type: ignore[misc]
-    return Measured(reps, film, tuple(missing.values()))
+    reps = []
+    for rep in scene.reps:
+        found = {n: _try(n, partial(f, scene, rep), missing) for n, f in REP_MEASURES.items()}
+        reps.append({n: v for n, v in found.items() if v is not None})
+    found = {n: _try(n, partial(f, scene), missing) for n, f in FILM_MEASURES.items()}
+    film = {n: v for n, v in found.items() if v is not None}
+    return Measured(tuple(reps), film, tuple(missing.values()))
 
 
 def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurable]) -> Value | None:
@@ -212,6 +215,8 @@ def _worst_time(scene: Scene, fault: Fault, rep: Rep | None) -> float:
 
 
 WORST_SERIES = {
+    "knee_inward_left_pct": "knee_medial_left",
+    "knee_inward_right_pct": "knee_medial_right",
     "knee_medial_left_pct": "knee_medial_left",
     "knee_medial_right_pct": "knee_medial_right",
     "fppa_left_deg": "fppa_left",

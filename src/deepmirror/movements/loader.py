@@ -59,7 +59,8 @@ def _movement(file: Traversable, faults: dict[str, FaultText]) -> Movement:
     try:
         movement = Movement.model_validate(_read(file))
     except ValidationError as error:
-        first = error.errors()[0]
+        # a misspelt key is also a missing one: name the misspelling
+        first = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
         raise BadMovement(f"{file.name}: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
     for fault in movement.fault:
         if (fault.group or fault.code) not in faults:

@@ -105,7 +105,7 @@ def _question(pen: Any, places: dict[str, Array], overlay: Overlay, unit: float)
         top = hip + UP * float(np.linalg.norm(shoulder - hip))
         pen.line([tuple(hip), tuple(top)], fill=(*LEVEL_LINE, 230), width=width)
         _arc(pen, hip, top, shoulder, 90 * unit, width)
-    elif measure.startswith(("knee_medial", "fppa", "knee_ankle")):
+    elif measure.startswith(("knee_medial", "knee_inward", "fppa", "knee_ankle")):
         for side in SIDES:
             names = [sided(j, side) for j in ("hip", "ankle", "knee")]
             if not set(names) <= set(places):

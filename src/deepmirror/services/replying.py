@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.values import Verdict
 from deepmirror.errors import ReplyError
-from deepmirror.exchange.measures_json import rep_csv, series_csv
+from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
 from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
@@ -23,6 +23,7 @@ from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.jobs import Progress
+from deepmirror.services.records import measures_record
 
 
 def draft_reply(analysis: Analysis, client: str = "") -> Reply:
@@ -74,8 +75,8 @@ def still(film: Film, analysis: Analysis, item: Correction) -> NDArray[np.uint8]
     return draw(film.picture(item.frame), overlay)
 
 
-def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, numbers: bool = True) -> list[Path]:
-    """Write reply.mp4, reply.vtt, reply.html, stills, and the numbers as CSV. Raises ReplyError, Cancelled."""
+def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress) -> list[Path]:
+    """Write reply.mp4, reply.vtt, reply.html, stills, measures.json, and the numbers as CSV. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
         shots, captions = plan(reply, analysis.scene.track, analysis.scene.view, film.facts.fps)
@@ -86,11 +87,12 @@ def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, pro
         written += [_write(folder / f"still-{i + 1}-{code}.png", data) for i, (code, data) in enumerate(stills.items())]
         page = render_page(reply, stills, (folder / "reply.mp4").read_bytes(), vtt)
         written.append(_write(folder / "reply.html", page.encode()))
-        if numbers:
-            written += [
-                _write(folder / "reps.csv", rep_csv(analysis.scene.reps, analysis.measured.reps).encode()),
-                _write(folder / "angles.csv", series_csv(analysis.scene.track.times, analysis.scene.angles).encode()),
-            ]
+        write_json(folder / "measures.json", measures_record(analysis))
+        written += [
+            folder / "measures.json",
+            _write(folder / "reps.csv", rep_csv(analysis.scene.reps, analysis.measured.reps).encode()),
+            _write(folder / "angles.csv", series_csv(analysis.scene.track.times, analysis.scene.angles).encode()),
+        ]
         return written
     except OSError as error:
         raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error

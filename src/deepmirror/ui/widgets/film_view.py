@@ -14,6 +14,7 @@ from deepmirror.ui.theme import tokens as t
 LOUPE_PX = 170
 LOUPE_ZOOM = 5.0
 GRAB_PX = 11.0
+DRAG_PX = 3.0
 DOUBT_PX = 4.0  # a ring is drawn when the doubt (k = 2) is larger than this in the picture
 
 
@@ -35,6 +36,7 @@ class FilmView(QWidget):
     """Shows one frame, fitted or zoomed; reports clicks and drags in picture pixels."""
 
     clicked = pyqtSignal(QPointF)
+    chosen = pyqtSignal(str)
     moved = pyqtSignal(str, QPointF)
     dropped = pyqtSignal(str, QPointF)
 
@@ -49,6 +51,7 @@ class FilmView(QWidget):
         self.placing = False
         self._zoom, self._centre = 1.0, QPointF()
         self._cursor: QPointF | None = None
+        self._pressed: tuple[QPointF, str | None] | None = None
         self._dragged: str | None = None
         self._pan: QPointF | None = None
 
@@ -169,9 +172,7 @@ class FilmView(QWidget):
         if event is None or self._image is None:
             return
         if event.button() == Qt.MouseButton.LeftButton and self.placing:
-            self._dragged = self._near(event.position())
-            if self._dragged is None:
-                self.clicked.emit(self.to_picture(event.position()))
+            self._pressed = (event.position(), self._near(event.position()))
         elif event.button() in (Qt.MouseButton.MiddleButton, Qt.MouseButton.LeftButton):
             self._pan = event.position()
 
@@ -179,6 +180,8 @@ class FilmView(QWidget):
         if event is None:
             return
         self._cursor = event.position()
+        if self._pressed is not None and (event.position() - self._pressed[0]).manhattanLength() > DRAG_PX:
+            self._dragged, self._pressed = self._pressed[1], None
         if self._dragged is not None:
             self.moved.emit(self._dragged, self.to_picture(event.position()))
         elif self._pan is not None:
@@ -189,7 +192,14 @@ class FilmView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._dragged is not None:
             self.dropped.emit(self._dragged, self.to_picture(event.position()))
-        self._dragged, self._pan = None, None
+        elif event is not None and self._pressed is not None:
+            # a press without a move places the next point, unless it picks one already placed by hand
+            at, name = self._pressed
+            if name in self.drawing.placed:
+                self.chosen.emit(name)
+            else:
+                self.clicked.emit(self.to_picture(at))
+        self._dragged, self._pan, self._pressed = None, None, None
 
     def leaveEvent(self, event: object) -> None:
         self._cursor = None

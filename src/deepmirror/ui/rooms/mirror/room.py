@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from deepmirror.core.reps import Rep
@@ -19,12 +19,6 @@ from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
-NUDGES = {
-    Qt.Key.Key_Left: (-NUDGE_PX, 0.0),
-    Qt.Key.Key_Right: (NUDGE_PX, 0.0),
-    Qt.Key.Key_Up: (0.0, -NUDGE_PX),
-    Qt.Key.Key_Down: (0.0, NUDGE_PX),
-}
 
 
 class MirrorRoom(QWidget):
@@ -55,6 +49,7 @@ class MirrorRoom(QWidget):
         self.film = FilmView()
         self.film.show_message("Take a film from the Desk.")
         self.film.clicked.connect(self._clicked)
+        self.film.chosen.connect(self._pick_placed)
         self.film.moved.connect(self._drag)
         self.film.dropped.connect(self._place)
         self.ribbon = RepRibbon()
@@ -179,7 +174,8 @@ class MirrorRoom(QWidget):
         now = float(self.review.film.times[number])
         self.ribbon.set_now(now)
         self.where.setText(
-            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{SPEEDS[self._speed]:g}{'   loop' if self._looping else ''}"
+            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{SPEEDS[self._speed]:g}"
+            + ("   loop" if self._looping else "")
         )
         rep = self.rep_here()
         values = self.review.analysis.measured.reps[rep.number - 1] if rep and self.review.analysis else {}
@@ -253,12 +249,16 @@ class MirrorRoom(QWidget):
             self.seek(nxt)
 
     def step(self, count: int) -> None:
-        """Go some frames on (or back)."""
+        """Go some frames on (or back); while a placed point is selected, single steps nudge it sideways."""
+        if abs(count) == 1 and self._nudge(count * NUDGE_PX, 0.0):
+            return
         self.pause()
         self.seek(self._wanted + count)
 
     def turn(self, way: int) -> None:
-        """Go to the next (1) or previous (-1) turn-round."""
+        """Go to the next (1) or previous (-1) turn-round; while a placed point is selected, nudge it down or up."""
+        if self._nudge(0.0, way * NUDGE_PX):
+            return
         if self.review is None or self.review.analysis is None:
             return
         turns = [self.review.film.frame_at(r.bottom_s) for r in self.review.analysis.scene.reps]
@@ -341,6 +341,10 @@ class MirrorRoom(QWidget):
         self.placing.show_mark(None)
         self._redraw()
 
+    def _pick_placed(self, name: str) -> None:
+        self._choose_point(name)
+        self._show_points()
+
     def _clicked(self, at: QPointF) -> None:
         if self._mark is not None:
             self._click_mark(at)
@@ -404,22 +408,14 @@ class MirrorRoom(QWidget):
         self._redraw()
         self.edited.emit()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows nudge the selected point while placing."""
-        if event is None:
-            return
-        nudge = NUDGES.get(Qt.Key(event.key()))
-        if (
-            nudge
-            and self.film.placing
-            and self.review is not None
-            and self._selected in (seed := self.review.seed(self.frame))
-            and self._selected
-        ):
-            x, y = seed[self._selected]
-            self._place(self._selected, QPointF(x + nudge[0], y + nudge[1]))
-        else:
-            super().keyPressEvent(event)
+    def _nudge(self, dx: float, dy: float) -> bool:
+        """Move the selected hand-placed point by a fraction of a pixel; False when there is none on this frame."""
+        seed = self.review.seed(self.frame) if self.review is not None and self.film.placing else {}
+        if self._selected not in seed or self._selected is None:
+            return False
+        x, y = seed[self._selected]
+        self._place(self._selected, QPointF(x + dx, y + dy))
+        return True
 
     def close_reader(self) -> None:
         """Stop the frame thread."""

@@ -1,0 +1,64 @@
+"""The layout's rules hold, and each would catch a breach: a violation is planted in a copy for every contract."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[2]
+BREACHES = [
+    ("core/geometry.py", "import PyQt6.QtCore", "Qt lives in ui and bootstrap only"),
+    ("core/geometry.py", "import cv2", "core computes and nothing else"),
+    ("pose/fuse.py", "import deepmirror.media.film", "the working rooms do not know one another"),
+    ("judge/findings.py", "import av", "av only in media"),
+    ("exchange/brief.py", "import sqlalchemy", "SQL only in store"),
+    ("ui/window.py", "import deepmirror.media.film", "ui sees services, commands, core and errors, nothing below"),
+    ("ui/rooms/desk.py", "import deepmirror.ui.rooms.reply", "rooms do not know one another"),
+    ("ui/widgets/ribbon.py", "import deepmirror.services.desk", "widgets know no use cases"),
+]
+
+
+def lint(folder: Path) -> str:
+    command = [sys.executable, "-c", "from importlinter.cli import lint_imports_command; lint_imports_command()", "--no-cache"]
+    environment = {**os.environ, "PYTHONPATH": str(folder / "src"), "COLUMNS": "200"}
+    return subprocess.run(command, cwd=folder, capture_output=True, text=True, env=environment, check=False).stdout
+
+
+@pytest.fixture
+def copy(tmp_path: Path) -> Path:
+    heavy = shutil.ignore_patterns("*.tflite", "*.mp4", "*.npz", "*.truth.json", "__pycache__")
+    shutil.copytree(ROOT / "src" / "deepmirror", tmp_path / "src" / "deepmirror", ignore=heavy)
+    shutil.copy(ROOT / "pyproject.toml", tmp_path)
+    return tmp_path
+
+
+@pytest.mark.parametrize(("file", "line", "contract"), BREACHES, ids=[b[2] for b in BREACHES])
+def test_a_planted_breach_is_caught(copy: Path, file: str, line: str, contract: str) -> None:
+    path = copy / "src" / "deepmirror" / file
+    text = path.read_text()
+    path.write_text(text.replace("from __future__ import annotations\n", f"from __future__ import annotations\n\n{line}\n", 1))
+    assert f"{contract} BROKEN" in lint(copy)
+
+
+def test_the_layout_holds() -> None:
+    out = lint(ROOT)
+    assert "0 broken" in out and f"{len(BREACHES)} kept" in out
+
+
+def test_everything_but_the_interface_works_where_qt_cannot_be_imported() -> None:
+    code = (
+        "import sys; sys.modules['PyQt6'] = None\n"
+        "import pkgutil, importlib, deepmirror\n"
+        "skip = ('deepmirror.ui', 'deepmirror.store.migrations')\n"
+        "names = [m.name for m in pkgutil.walk_packages(deepmirror.__path__, 'deepmirror.') if not m.name.startswith(skip)]\n"
+        "[importlib.import_module(n) for n in names if n != 'deepmirror.__main__']\n"
+        "print(len(names))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert int(done.stdout) > 30

@@ -1,0 +1,90 @@
+"""Shared by all tests: the demo films with their truth, and a library in a temporary folder."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from deepmirror.exchange.brief import read_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.desk import Desk, fill_demo
+
+DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
+FILMS = ("tove_back_squat_side", "bram_back_squat_side", "yuna_back_squat_front")
+NOON = datetime(2026, 3, 2, 12, 0, tzinfo=UTC)
+
+
+def truth_of(name: str) -> dict[str, Any]:
+    return json.loads((DEMO / f"{name}.truth.json").read_text())
+
+
+@pytest.fixture(scope="session")
+def analyses() -> dict[str, Analysis]:
+    """Every demo film concluded from its shipped evidence."""
+    out = {}
+    for name in FILMS:
+        with Film(DEMO / f"{name}.mp4") as film:
+            out[name] = conclude(film.facts, read_brief(DEMO / f"{name}.brief.json"), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
+    return out
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Iterator[Desk]:
+    """An empty library on a stopped clock."""
+    desk = Desk(tmp_path / "library", NOON)
+    yield desk
+    desk.close()
+
+
+@pytest.fixture(scope="session")
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A library folder with the demo in it, to copy from."""
+    folder = tmp_path_factory.mktemp("filled") / "library"
+    desk = Desk(folder, NOON)
+    fill_demo(desk)
+    desk.close()
+    return folder
+
+
+@pytest.fixture
+def demo_desk(filled: Path, tmp_path: Path) -> Iterator[Desk]:
+    """A library filled with the demo."""
+    shutil.copytree(filled, tmp_path / "demo")
+    desk = Desk(tmp_path / "demo", NOON)
+    yield desk
+    desk.close()
+
+
+@pytest.fixture(scope="session")
+def short_film(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The first rep of a demo film as a file of its own, as a client's phone would send it."""
+    from deepmirror.media.writer import write_film
+
+    path = tmp_path_factory.mktemp("films") / "first rep.mp4"
+    with Film(DEMO / "tove_back_squat_side.mp4") as film:
+        write_film(path, (film.picture(i) for i in range(128)), film.facts.fps)
+    return path
+
+
+def programme(reps: list[tuple[float, float, float, float, float]], fps: float = 30.0, lead: float = 1.0) -> tuple[Any, Any]:
+    """A rep signal (°) with known moments: (first, hold, second, rest, range) per rep, smooth half-cosine movements."""
+    total = lead + sum(sum(r[:4]) for r in reps) + 1.0
+    times = np.arange(0, total, 1 / fps)
+    signal, t = np.full_like(times, 5.0), lead
+    for first, hold, second, rest, span in reps:
+        up = np.clip((times - t) / first, 0, 1)
+        down = np.clip((times - t - first - hold) / second, 0, 1)
+        signal += span * ((1 - np.cos(np.pi * up)) / 2 - (1 - np.cos(np.pi * down)) / 2)
+        t += first + hold + second + rest
+    return times, signal

@@ -1,0 +1,194 @@
+"""Measures on drawn figures whose geometry is known, and each says so when a film cannot give it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from deepmirror.core.body import STATURE_SHARES, Body
+from deepmirror.core.kinematics import angle_series
+from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Marks, Scene
+from deepmirror.core.reps import Rep
+from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
+from deepmirror.core.tempo import parse_tempo
+from deepmirror.core.track import Track
+from deepmirror.core.values import Value
+
+REP = Rep(
+    1,
+    0.0,
+    0.4,
+    0.6,
+    1.0,
+    {"eccentric": 0.4, "bottom": 0.2, "concentric": 0.4, "top": None},
+    90.0,
+    {"eccentric": 250.0, "concentric": 250.0},
+    {"eccentric": 200.0, "concentric": 200.0},
+    900.0,
+)
+
+
+def squat_side(way: int = 1, depth_deg: float = 0.0) -> Scene:
+    """A client facing right (way 1) or left, 2 px per cm, standing then at `depth_deg` of thigh above level."""
+    view, side = ("side-right", "right") if way == 1 else ("side-left", "left")
+    stand = {"toe": (18, 0), "heel": (-8, 0), "ankle": (0, -8), "knee": (0, -48), "hip": (0, -88), "shoulder": (0, -138)}
+    bottom = dict(stand)
+    lean, thigh, shank = np.radians(40), np.radians(depth_deg), np.radians(30)
+    knee = np.array([40 * np.sin(shank), -8 - 40 * np.cos(shank)])
+    hip = knee + 40 * np.array([-np.cos(thigh), -np.sin(thigh)])
+    bottom |= {"knee": tuple(knee), "hip": tuple(hip), "shoulder": tuple(hip + 50 * np.array([np.sin(lean), -np.cos(lean)]))}
+    names = tuple(f"{n}_{side}" for n in stand)
+    frames = np.array([[(way * 2 * p[n][0] + 640, 2 * p[n][1] + 600) for n in stand] for p in (stand, bottom, stand)])
+    positions = np.repeat(frames, [10, 11, 10], axis=0)
+    times = np.linspace(0, 1, 31)
+    track = Track(times, names, positions, np.tile(np.eye(12) * 0.25, (31, 1, 1)))
+    body = Body(175, 70, measured_cm={"thigh": 40, "shank": 40, "foot": 26})
+    return Scene(track, view, angle_series(track, view), [REP], body, Value(2.0, 0.06), parse_tempo("1-0-1-0"))
+
+
+@pytest.mark.parametrize("way", [1, -1])
+def test_side_measures_of_a_known_posture(way: int) -> None:
+    scene = squat_side(way, depth_deg=10)
+    got = {
+        n: REP_MEASURES[n](scene, REP)
+        for n in (
+            "knee_flexion_max_deg",
+            "hip_flexion_max_deg",
+            "trunk_lean_max_deg",
+            "thigh_from_horizontal_min_deg",
+            "dorsiflexion_max_deg",
+            "knee_past_toe_cm",
+            "heel_rise_cm",
+        )
+    }
+    # knee: thigh 10° over level going back, shank 30° forward -> 180 - (180 - 80 - 30) = 110
+    expected = {
+        "knee_flexion_max_deg": 110,
+        "hip_flexion_max_deg": 120,
+        "trunk_lean_max_deg": 40,
+        "thigh_from_horizontal_min_deg": 10,
+        "dorsiflexion_max_deg": 30,
+        "knee_past_toe_cm": 2.0,
+        "heel_rise_cm": 0,
+    }
+    for name, value in expected.items():
+        assert got[name].value == pytest.approx(value, abs=0.05), name
+        assert got[name].u >= 0
+
+
+def test_hip_below_knee_is_negative_and_crease_follows() -> None:
+    scene = squat_side(1, depth_deg=-10)
+    assert REP_MEASURES["thigh_from_horizontal_min_deg"](scene, REP).value == pytest.approx(-10, abs=0.05)
+    assert REP_MEASURES["crease_margin_cm"](scene, REP).value == pytest.approx(-40 * np.sin(np.radians(10)) - 1.75, abs=0.05)
+
+
+def test_shares_of_tempo_and_bounce() -> None:
+    scene = squat_side()
+    assert REP_MEASURES["eccentric_share_pct"](scene, REP).value == pytest.approx(40)
+    assert REP_MEASURES["bounce_per_s"](scene, REP).value == pytest.approx(900 / 250)
+    held = replace(REP, turn_end_s=0.9)
+    assert REP_MEASURES["bounce_per_s"](scene, held).value == 0
+
+
+def front(cave_px: float = 0.0) -> Scene:
+    """A client seen from the front: 2 px per cm, knees over the feet or fallen inward at the bottom."""
+    frames = []
+    for inward in (0.0, cave_px, 0.0):
+        figure = {}
+        for side, way in (("left", 1), ("right", -1)):
+            figure |= {
+                f"hip_{side}": (way * 20, -180),
+                f"knee_{side}": (way * (30 - inward), -90),
+                f"ankle_{side}": (way * 40, -10),
+                f"heel_{side}": (way * 38, 0),
+                f"toe_{side}": (way * (38 + 26), 12),
+                f"shoulder_{side}": (way * 36, -280),
+            }
+        frames.append(figure)
+    names = tuple(frames[0])
+    positions = np.repeat(np.array([[(640 + x, 600 + y) for x, y in f.values()] for f in frames]), [10, 11, 10], axis=0)
+    track = Track(np.linspace(0, 1, 31), names, positions, np.tile(np.eye(2 * len(names)) * 0.25, (31, 1, 1)))
+    body = Body(175, 70, measured_cm={"foot": 26.0, "biacromial": 36.0})
+    return Scene(track, "front", angle_series(track, "front"), [REP], body, Value(2.0, 0.06))
+
+
+def test_front_measures_of_a_known_figure() -> None:
+    straight, caved = front(), front(25)
+    assert REP_MEASURES["fppa_left_deg"](straight, REP).value < 5
+    expected = np.degrees(np.arctan2(20 - 5, 90) - np.arctan2(5 - 40, 80))
+    for side in ("left", "right"):
+        assert REP_MEASURES[f"fppa_{side}_deg"](caved, REP).value == pytest.approx(expected, abs=0.1)
+        assert REP_MEASURES[f"knee_inward_{side}_pct"](straight, REP).value == pytest.approx(0, abs=0.1)
+        assert REP_MEASURES[f"knee_inward_{side}_pct"](caved, REP).value > 20
+    assert REP_MEASURES["knee_ankle_separation_ratio_min"](caved, REP).value == pytest.approx(5 / 40, abs=0.01)
+    assert FILM_MEASURES["stance_width_cm"](straight).value == pytest.approx(40)
+    assert FILM_MEASURES["stance_to_shoulder_ratio"](straight).value == pytest.approx(40 / 36)
+    assert FILM_MEASURES["toe_out_left_deg"](straight).value == pytest.approx(30, abs=0.1)
+    assert FILM_MEASURES["toe_out_right_deg"](straight).value == pytest.approx(30, abs=0.1)
+
+
+def test_hip_lift_is_measured_normal_to_the_pad_and_the_slide_along_it() -> None:
+    scene = squat_side()
+    positions = scene.track.positions.copy()
+    hip = scene.track.names.index("hip_right")
+    positions[:, hip] = (640, 420)
+    positions[14:17, hip] += (6.0, -8.0)
+    pad = Marks(pad_line=np.array([[500.0, 430.0], [800.0, 430.0]]))
+    moved = replace(scene, track=replace(scene.track, positions=positions), marks=pad)
+    assert REP_MEASURES["hip_lift_cm"](moved, REP).value == pytest.approx(4.0, abs=0.1)
+    assert REP_MEASURES["hip_slide_cm"](moved, REP).value == pytest.approx(3.0, abs=0.1)
+
+
+def test_pivot_misfit_is_the_distance_to_the_knee() -> None:
+    scene = squat_side()
+    knee = scene.track.point("knee_right").mean(axis=0)
+    assert FILM_MEASURES["pivot_misalignment_cm"](replace(scene, marks=Marks(pivot=knee + np.array([6, 8])))).value == pytest.approx(
+        5, abs=0.01
+    )
+
+
+@pytest.mark.parametrize(
+    ("name", "scene"),
+    [
+        ("fppa_left_deg", squat_side()),
+        ("knee_past_toe_cm", front()),
+        ("thigh_from_horizontal_min_deg", front()),
+        ("hip_lift_cm", squat_side()),
+        ("bar_drift_cm", squat_side()),
+        ("knee_past_toe_cm", replace(squat_side(), px_per_cm=None)),
+        ("eccentric_share_pct", front()),
+    ],
+)
+def test_what_a_film_cannot_tell_comes_with_advice(name: str, scene: Scene) -> None:
+    with pytest.raises(CannotTell) as told:
+        REP_MEASURES[name](scene, REP)
+    assert told.value.reason and told.value.film_next.endswith(".")
+
+
+def test_scale_from_a_plate_and_from_the_leg_agree_or_widen() -> None:
+    # IWF and IPF equipment rules: the largest discs are 450 mm (from memory)
+    plate = from_length(np.array([[100.0, 100.0], [100.0, 190.0]]), 45.0)
+    assert plate.value == pytest.approx(2.0)
+    leg = from_body(squat_side().track, "side-right", squat_side().body)
+    assert leg is not None and leg.value == pytest.approx(2.0, rel=0.01)
+    both, apart = combine(plate, leg), combine(plate, Value(2.6, leg.u))
+    assert both is not None and both.u < plate.u
+    assert apart is not None and apart.u >= 0.3
+
+
+def test_level_and_plumb_give_the_same_up() -> None:
+    a = np.radians(4)
+    floor = np.array([[0, 0], [100 * np.cos(a), 100 * np.sin(a)]])
+    plumb = np.array([[0, 0], [100 * np.sin(a), -100 * np.cos(a)]])
+    assert np.allclose(up_from_floor(floor), up_from_plumb(plumb), atol=1e-9)
+
+
+def test_predicted_lengths_are_the_published_shares_of_stature() -> None:
+    # Drillis & Contini 1966 in Winter, figure 4.1, from memory: thigh 0.530 - 0.285, shank 0.285 - 0.039, foot 0.152
+    assert STATURE_SHARES["thigh"] == pytest.approx(0.530 - 0.285)
+    assert STATURE_SHARES["shank"] == pytest.approx(0.285 - 0.039)
+    body = Body(stature_cm=180, measured_cm={"thigh": 47})
+    assert (body.length("thigh").cm, body.length("thigh").source) == (47, "measured")
+    assert body.length("foot").cm == pytest.approx(27.36) and body.length("foot").source == "predicted"

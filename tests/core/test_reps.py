@@ -1,0 +1,80 @@
+"""Counting and cutting reps on signals whose moments are known."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from deepmirror.core.reps import find_reps
+from deepmirror.core.tempo import digits, parse_tempo, time_under_tension_s
+from tests.conftest import programme
+
+
+def boundary(duration: float) -> float:
+    """When a half-cosine movement's speed passes 5 % of its peak: speed is sin(pi t / d)."""
+    return duration / np.pi * np.arcsin(0.05)
+
+
+def test_boundaries_lie_where_the_speed_passes_five_percent() -> None:
+    times, signal = programme([(2.0, 0.5, 1.0, 0.6, 110.0)] * 3)
+    reps = find_reps(times, signal, "eccentric", 25)
+    assert len(reps) == 3
+    for i, rep in enumerate(reps):
+        start = 1.0 + i * 4.1
+        assert rep.start_s == pytest.approx(start + boundary(2.0), abs=0.05)
+        assert rep.turn_start_s == pytest.approx(start + 2.0 - boundary(2.0), abs=0.05)
+        assert rep.turn_end_s == pytest.approx(start + 2.5 + boundary(1.0), abs=0.05)
+        assert rep.end_s == pytest.approx(start + 3.5 - boundary(1.0), abs=0.05)
+        assert rep.bottom_s == pytest.approx((rep.turn_start_s + rep.turn_end_s) / 2)
+        assert rep.range == pytest.approx(110, abs=2)
+    assert reps[0].phases_s["top"] == pytest.approx(0.6 + boundary(1.0) + boundary(2.0), abs=0.07)
+    assert reps[2].phases_s["top"] is None
+    assert time_under_tension_s(reps) == pytest.approx(reps[2].end_s - reps[0].start_s)
+    assert digits(reps[2]).endswith("–")
+
+
+def test_lift_first_movements_name_their_phases_the_other_way_round() -> None:
+    times, signal = programme([(1.0, 0.4, 2.0, 0.5, 100.0)] * 2)
+    phases = find_reps(times, signal, "concentric", 25)[0].phases_s
+    assert phases["concentric"] < phases["eccentric"]
+    assert phases["top"] == pytest.approx(0.4 + boundary(1.0) + boundary(2.0), abs=0.06)
+
+
+def test_uneven_frames_do_not_move_the_boundaries() -> None:
+    rng = np.random.default_rng(3)
+    times, signal = programme([(2.0, 0.3, 1.2, 0.5, 100.0)] * 4, fps=240)
+    keep = np.sort(rng.choice(len(times), len(times) // 9, replace=False))
+    even, uneven = (find_reps(t, s, "eccentric", 25) for t, s in ((times[::8], signal[::8]), (times[keep], signal[keep])))
+    assert len(even) == len(uneven) == 4
+    assert max(abs(a.bottom_s - b.bottom_s) for a, b in zip(even, uneven, strict=True)) < 0.04
+
+
+def test_sway_shuffles_and_noise_are_not_reps() -> None:
+    rng = np.random.default_rng(4)
+    times, signal = programme([(2.0, 0.2, 1.0, 0.8, 105.0)] * 5, lead=4.0)
+    signal = signal + rng.normal(0, 0.8, len(times)) + 2 * np.sin(2 * np.pi * times / 1.7)
+    signal[30:75] += 12 * np.sin(np.linspace(0, np.pi, 45))  # a step before the first rep
+    assert len(find_reps(times, signal, "eccentric", 25)) == 5
+
+
+def test_a_short_rep_is_counted_and_marked() -> None:
+    times, signal = programme([(2, 0.2, 1, 0.5, 110), (2, 0.2, 1, 0.5, 108), (2, 0.2, 1, 0.5, 70), (2, 0.2, 1, 0.5, 109)])
+    assert [r.complete for r in find_reps(times, signal, "eccentric", 25)] == [True, True, False, True]
+
+
+@pytest.mark.parametrize("signal", [np.zeros(200), np.full(200, 40.0) + np.sin(np.arange(200))])
+def test_a_film_without_a_lift_has_no_reps(signal: np.ndarray) -> None:
+    assert find_reps(np.arange(200) / 30, signal, "eccentric", 25) == []
+    assert find_reps(np.arange(4) / 30, signal[:4], "eccentric", 25) == []
+
+
+def test_tempo_is_read_and_written() -> None:
+    tempo = parse_tempo("3-1-X-0")
+    assert (tempo.eccentric, tempo.bottom, tempo.concentric, tempo.top) == (3, 1, None, 0)
+    assert str(tempo) == "3-1-X-0"
+
+
+@pytest.mark.parametrize("text", ["", "3-1-1", "3-1-1-0-2", "a-1-1-0", "3-1-1-99", "3--1-1"])
+def test_a_wrong_tempo_is_refused_in_words(text: str) -> None:
+    with pytest.raises(ValueError, match="tempo"):
+        parse_tempo(text)

@@ -1,0 +1,162 @@
+"""Each room by its own controls: what one does is what one sees."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialog, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.rooms.desk import FILM_ROLE, days_words
+from deepmirror.ui.window import MainWindow
+from tests.conftest import NOON
+
+
+def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
+    film = next(f for f in window.desk.films() if f.client_name.startswith(client))
+    window.open_film(film.id)
+    qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
+
+
+def settle(window: MainWindow, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: window.mirror.frame == window.mirror._wanted, timeout=10000)
+
+
+def key(window: MainWindow, action_id: str) -> None:
+    """Press an action's own key in the window."""
+    entry = next(a for a in ACTIONS if a.id == action_id)
+    combination = QKeySequence(entry.key)[0]
+    QTest.keyClick(QApplication.focusWidget() or window, combination.key(), combination.keyboardModifiers())
+
+
+def test_every_action_has_words_a_key_and_a_deed(window: MainWindow) -> None:
+    assert len({a.id for a in ACTIONS}) == len({(a.key) for a in ACTIONS}) == len(ACTIONS)
+    for entry in ACTIONS:
+        action = window.actions_by_id[entry.id]
+        assert action.shortcut() == QKeySequence(entry.key) and not action.shortcut().isEmpty()
+        assert action.isEnabled() == (entry.room in ("desk", "all") and not entry.id.startswith(("go_mirror", "go_reply", "undo", "redo")))
+
+
+def test_the_desk_finds_by_words_and_takes_the_one_due_first(window: MainWindow, qtbot: QtBot) -> None:
+    desk = window.desk_room
+    desk.search.setText("count on one")
+    assert desk._filter.rowCount() == 1 and desk._filter.index(0, 0).data(FILM_ROLE).client_name.startswith("Bram")
+    desk.search.clear()
+    assert desk._filter.rowCount() == 3
+    qtbot.mouseClick(desk.next, Qt.MouseButton.LeftButton)
+    assert window.review is not None and window.review.record.client_name.startswith("Tove")
+    days = {"2026-03-02": "today", "2026-03-03": "tomorrow", "2026-03-05": "in 3 days", "2026-02-27": "3 days late"}
+    assert {day: days_words(f"{day}T20:00+00:00", NOON) for day in days} == days
+
+
+def test_stepping_is_frame_exact_and_the_ribbon_follows(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    mirror = window.mirror
+    start = mirror.frame
+    for action, change in (("step_on", 1), ("step_on", 1), ("step_back", -1), ("leap_on", 10), ("leap_back", -10)):
+        before = mirror.frame
+        key(window, action)
+        settle(window, qtbot)
+        assert mirror.frame == before + change
+    assert mirror.frame == start + 1
+    assert window.review is not None
+    assert mirror.ribbon._now == pytest.approx(float(window.review.film.times[mirror.frame]))
+    x = round(mirror.ribbon.x_of(5.0))
+    QTest.mouseClick(mirror.ribbon, Qt.MouseButton.LeftButton, pos=QPoint(x, 60))
+    settle(window, qtbot)
+    assert float(window.review.film.times[mirror.frame]) == pytest.approx(5.0, abs=0.05)
+    key(window, "next_turn")
+    settle(window, qtbot)
+    rep = mirror.rep_here()
+    assert rep is not None and abs(rep.bottom_s - float(window.review.film.times[mirror.frame])) < 0.04
+
+
+def test_playing_moves_on_and_stops(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    before = window.mirror.frame
+    key(window, "play")
+    qtbot.waitUntil(lambda: window.mirror.frame > before + 5, timeout=5000)
+    key(window, "play")
+    settle(window, qtbot)
+    stopped = window.mirror.frame
+    qtbot.wait(120)
+    assert window.mirror.frame == stopped
+
+
+def test_a_finding_leads_to_its_frame_and_says_why(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    mirror = window.mirror
+    cards = list(mirror.reading.cards.values())
+    assert cards[0].key == "shallow_depth"
+    qtbot.mouseClick(cards[0], Qt.MouseButton.LeftButton)
+    settle(window, qtbot)
+    rep = mirror.rep_here()
+    assert rep is not None and rep.number == 3
+    assert cards[0].why.isVisibleTo(mirror) and "k = 2" in cards[0].why.text() and not cards[1].why.isVisibleTo(mirror)
+    key(window, "next_finding")
+    settle(window, qtbot)
+    assert not cards[0].why.isVisibleTo(mirror)
+
+
+def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    mirror = window.mirror
+    mirror.seek(60)
+    settle(window, qtbot)
+    key(window, "place")
+    assert mirror.placing.isVisibleTo(window) and mirror.placing.current() == "hip_left"
+    spot = mirror.film.to_view(QPointF(200, 150)).toPoint()
+    QTest.mouseClick(mirror.film, Qt.MouseButton.LeftButton, pos=spot)
+    assert window.review is not None
+    placed = window.review.seed(60)["hip_left"]
+    assert abs(placed[0] - 200) < 1.5 and abs(placed[1] - 150) < 1.5
+    assert mirror.placing.current() == "knee_left"
+    mirror._selected = "hip_left"
+    mirror.film.setFocus()
+    key(window, "step_on")
+    assert window.review.seed(60)["hip_left"][0] == pytest.approx(placed[0] + 0.25)
+    assert window.desk.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
+    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+    for _ in range(2):
+        window.undo()
+    assert window.review.seed(60) == {}
+    window.redo()
+    assert window.review.seed(60)["hip_left"] == placed
+    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+
+
+def test_a_known_length_is_marked(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    mirror = window.mirror
+    mirror.toggle_placing()
+    mirror.placing.length.setValue(60.0)
+    qtbot.mouseClick(mirror.placing.mark_buttons["scale"], Qt.MouseButton.LeftButton)
+    for y in (500.0, 320.0):
+        QTest.mouseClick(mirror.film, Qt.MouseButton.LeftButton, pos=mirror.film.to_view(QPointF(300, y)).toPoint())
+    assert window.review is not None and window.review.brief.file.scale is not None
+    assert window.review.brief.file.scale.length_cm == 60.0
+    assert abs(window.review.brief.file.scale.points_px[0][1] - 500) < 1.5
+    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+
+
+def test_a_wrong_tempo_is_told_and_the_old_one_stays(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    window.mirror.tempo.setText("fast")
+    window.mirror.tempo.editingFinished.emit()
+    box = window.findChild(QMessageBox)
+    assert box is not None and "four parts" in box.text()
+    box.close()
+    assert window.mirror.tempo.text() == "2-0-1-0"
+
+
+def test_the_keys_overlay_lists_every_action(window: MainWindow) -> None:
+    window.show_keys()
+    dialog = next(d for d in window.findChildren(QDialog) if d.windowTitle() == "Keys")
+    from PyQt6.QtWidgets import QLabel
+
+    words = {label.text() for label in dialog.findChildren(QLabel)}
+    assert {a.title for a in ACTIONS} <= words
+    dialog.close()

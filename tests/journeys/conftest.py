@@ -1,0 +1,24 @@
+"""A real window, offscreen, on the demo library."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from deepmirror.services.desk import Desk
+from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.window import MainWindow
+
+
+@pytest.fixture
+def window(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainWindow]:
+    apply_theme(qapp)
+    window = MainWindow(demo_desk)
+    window.show()
+    qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
+    yield window
+    window.close()
+    window.deleteLater()

@@ -1,0 +1,99 @@
+"""The whole job through the real window: a film comes in, is measured, corrected, judged, and a reply goes out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QDialogButtonBox, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from deepmirror.ui.widgets.import_dialog import ImportDialog
+from deepmirror.ui.window import MainWindow
+from tests.conftest import truth_of
+
+PATIENCE = 120000
+
+
+def drop(window: MainWindow, path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    window.desk_room.dropEvent(event)
+
+
+def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot, short_film: Path) -> None:
+    drop(window, short_film)
+    dialog = window.findChild(ImportDialog)
+    assert dialog is not None
+    dialog.client.setCurrentIndex(dialog.client.count() - 1)
+    dialog.name.setText("Ulla Brandt")
+    dialog.stature.setValue(171)
+    dialog.movement.setCurrentIndex(dialog.movement.findData("back_squat"))
+    dialog.view.setCurrentIndex(dialog.view.findData("side-left"))
+    dialog.tempo.setText("4-0-1-0")
+    dialog.load.setValue(45)
+    buttons = dialog.findChild(QDialogButtonBox)
+    assert buttons is not None
+    qtbot.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
+    film = window.desk.films()[0]
+    assert film.client_name == "Ulla Brandt"
+    qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "ready", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+
+    window.open_film(film.id)
+    mirror = window.mirror
+    qtbot.waitUntil(lambda: mirror.film.image() is not None and mirror.frame == mirror._wanted, timeout=10000)
+    assert window.review is not None and window.review.analysis is not None
+    assert len(window.review.analysis.scene.reps) == 1
+
+    mirror.seek(0)
+    qtbot.waitUntil(lambda: mirror.frame == 0, timeout=10000)
+    mirror.toggle_placing()
+    landmarks = truth_of("tove_back_squat_side")["landmarks_px"]
+    for joint in ("hip", "knee", "ankle", "heel", "toe", "shoulder"):
+        assert mirror.placing.current() == f"{joint}_left"
+        spot = mirror.film.to_view(QPointF(*landmarks[f"{joint}_left"][0]))
+        QTest.mouseClick(mirror.film, Qt.MouseButton.LeftButton, pos=QPoint(round(spot.x()), round(spot.y())))
+    mirror.finish_placing()
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert not window.review.needs_following()
+    findings = window.review.analysis.judgement.findings
+    assert "tempo_fast_eccentric" in [f.code for f in findings]
+
+    window.compose()
+    reply = window.reply_room
+    qtbot.waitUntil(lambda: reply._image is not None, timeout=20000)
+    card = next(c for c in reply.cards if c.item.code == "tempo_fast_eccentric")
+    card.edits["cue"].setText("Four slow counts down.")
+    card.edits["cue"].textEdited.emit("Four slow counts down.")
+    qtbot.mouseClick(reply.export, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "sent", timeout=PATIENCE)
+    folder = window.desk.store.reply_folder(film.id)
+    assert "Four slow counts down." in (folder / "reply.html").read_text()
+    assert {"reply.mp4", "reply.html", "reply.vtt", "reps.csv", "angles.csv", "measures.json"} <= {p.name for p in folder.iterdir()}
+    assert window.desk.store.film(film.id).draft["corrections"]
+
+
+def test_measuring_can_be_stopped_and_the_film_waits(window: MainWindow, qtbot: QtBot, short_film: Path) -> None:
+    client = window.desk.clients()[0]
+    record = window.desk.import_film(short_film, client.id, "back_squat", "side-left")
+    window.desk_room.refresh()
+    window.measure_film(record.id)
+    qtbot.waitUntil(lambda: window.desk.store.film(record.id).state == "measuring", timeout=10000)
+    qtbot.mouseClick(window.stop, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert window.desk.store.film(record.id).state == "new"
+    assert not window.desk.store.evidence_path(record.id).exists()
+
+
+def test_a_file_that_is_no_film_is_told_and_nothing_changes(window: MainWindow, tmp_path: Path) -> None:
+    bad = tmp_path / "notes.mp4"
+    bad.write_text("not a film")
+    drop(window, bad)
+    box = window.findChild(QMessageBox)
+    assert box is not None and "cannot be read as a film" in box.text()
+    box.close()
+    assert len(window.desk.films()) == 3

@@ -1,0 +1,128 @@
+"""Each fault of the slice both ways: present, absent, at the margin, and not to be told."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from deepmirror.core.kinematics import angle_series
+from deepmirror.core.measures import Scene
+from deepmirror.core.reps import find_reps
+from deepmirror.core.values import Value, Verdict
+from deepmirror.judge.findings import Judgement, Measured, judge, measure
+from deepmirror.movements.loader import load_catalogue
+from tests.conftest import programme
+from tests.core.test_measures import squat_side
+
+CATALOGUE = load_catalogue()
+SQUAT = CATALOGUE.movement("back_squat")
+U = {
+    "thigh_from_horizontal_min_deg": 4.0,
+    "eccentric_share_pct": 5.0,
+    "bounce_per_s": 2.0,
+    "heel_rise_cm": 0.5,
+    "knee_past_toe_cm": 1.5,
+    "bar_drift_cm": 1.5,
+    "range_share_pct": 4.0,
+    "range_loss_pct": 4.0,
+    "speed_loss_pct": 6.0,
+    "knee_inward_left_pct": 2.0,
+    "knee_inward_right_pct": 2.0,
+    "hip_lift_cm": 0.6,
+    "pivot_misalignment_cm": 0.8,
+}
+GOOD = {
+    "thigh_from_horizontal_min_deg": -2.0,
+    "eccentric_share_pct": 100.0,
+    "bounce_per_s": 3.0,
+    "heel_rise_cm": 0.0,
+    "knee_past_toe_cm": 3.0,
+    "bar_drift_cm": 2.0,
+    "range_share_pct": 100.0,
+    "range_loss_pct": 3.0,
+    "speed_loss_pct": 10.0,
+    "knee_inward_left_pct": 0.0,
+    "knee_inward_right_pct": 0.0,
+    "hip_lift_cm": 0.4,
+    "pivot_misalignment_cm": 0.5,
+}
+
+
+def scene(view: str = "side-right") -> Scene:
+    times, signal = programme([(2.0, 0.3, 1.0, 0.4, 110.0)] * 3)
+    base = squat_side()
+    return replace(base, view=view, reps=find_reps(times, signal, "eccentric", 25), angles=angle_series(base.track, "side-right"))
+
+
+def judged(view: str = "side-right", movement: str = "back_squat", schools: dict[str, str] | None = None, **last_rep: float) -> Judgement:
+    """Three good reps, the last with these values instead."""
+    per_film = {"range_loss_pct", "speed_loss_pct", "pivot_misalignment_cm"}
+    value = lambda n, v: Value(v, U[n])
+    rep = {n: value(n, v) for n, v in GOOD.items() if n not in per_film}
+    last = {n: value(n, last_rep.get(n, v)) for n, v in GOOD.items() if n not in per_film}
+    film = {n: value(n, last_rep.get(n, GOOD[n])) for n in per_film}
+    return judge(scene(view), Measured((rep, rep, last), film, ()), CATALOGUE.movement(movement), CATALOGUE, schools or {})
+
+
+FAULTS = [
+    ("shallow_depth", "side-right", "back_squat", {"thigh_from_horizontal_min_deg": 20.0}, {"thigh_from_horizontal_min_deg": 8.0}),
+    ("partial_rep", "side-right", "back_squat", {"range_share_pct": 65.0}, {"range_share_pct": 83.0}),
+    ("tempo_fast_eccentric", "side-right", "back_squat", {"eccentric_share_pct": 35.0}, {"eccentric_share_pct": 60.0}),
+    ("bounce_at_bottom", "side-right", "back_squat", {"bounce_per_s": 20.0}, {"bounce_per_s": 12.0}),
+    ("heel_rise", "side-right", "back_squat", {"heel_rise_cm": 3.0}, {"heel_rise_cm": 1.8}),
+    ("knee_past_toe", "side-right", "back_squat", {"knee_past_toe_cm": 16.0}, {"knee_past_toe_cm": 13.0}),
+    ("bar_drift", "side-right", "back_squat", {"bar_drift_cm": 12.0}, {"bar_drift_cm": 9.0}),
+    ("range_loss", "side-right", "back_squat", {"range_loss_pct": 30.0}, {"range_loss_pct": 22.0}),
+    ("speed_loss", "side-right", "back_squat", {"speed_loss_pct": 60.0}, {"speed_loss_pct": 44.0}),
+    ("knee_valgus_left", "front", "back_squat", {"knee_inward_left_pct": 8.0}, {"knee_inward_left_pct": 3.0}),
+    ("knee_valgus_right", "front", "back_squat", {"knee_inward_right_pct": 8.0}, {"knee_inward_right_pct": 3.0}),
+    ("hip_lift_off", "side-right", "lying_leg_curl", {"hip_lift_cm": 4.0}, {"hip_lift_cm": 1.5}),
+    ("pivot_misaligned", "side-right", "lying_leg_curl", {"pivot_misalignment_cm": 4.0}, {"pivot_misalignment_cm": 3.0}),
+]
+
+
+@pytest.mark.parametrize(("code", "view", "movement", "bad", "margin"), FAULTS, ids=[f[0] for f in FAULTS])
+def test_fault_present_absent_and_at_the_margin(
+    code: str, view: str, movement: str, bad: dict[str, float], margin: dict[str, float]
+) -> None:
+    found = judged(view, movement, **bad)
+    assert [f.code for f in found.findings] == [code]
+    finding = found.findings[0]
+    assert finding.reps in ((3,), ()) and finding.cue and finding.change and finding.film_next
+    assert any("k = 2" in row for row in finding.chain)
+    for values in ({}, margin):
+        held = judged(view, movement, **values)
+        assert not held.findings
+        check = next(c for c in held.checks if c.code == code)
+        assert check.verdict is (Verdict.BORDERLINE if values else Verdict.WITHIN)
+
+
+def test_safety_comes_first_and_both_knees_are_one_finding() -> None:
+    found = judged("front", knee_inward_left_pct=9.0, knee_inward_right_pct=8.0, range_loss_pct=40.0)
+    assert [f.code for f in found.findings] == ["knee_valgus", "range_loss"]
+
+
+def test_the_clients_school_moves_the_target() -> None:
+    values = {"thigh_from_horizontal_min_deg": 20.0, "knee_past_toe_cm": 6.0}
+    codes = [f.code for f in judged(schools={"shallow_depth": "box", "knee_past_toe": "never"}, **values).findings]
+    assert codes == ["knee_past_toe"]
+
+
+def test_what_only_another_view_shows_is_said_and_not_guessed() -> None:
+    side, front = judged(), judged("front")
+    assert {"knee_inward_left_pct"} <= {u.measure for u in side.unmeasurable}
+    assert {"thigh_from_horizontal_min_deg", "heel_rise_cm"} <= {u.measure for u in front.unmeasurable}
+    assert all(u.film_next for u in side.unmeasurable + front.unmeasurable)
+
+
+def test_a_fault_late_in_the_set_points_at_fatigue() -> None:
+    assert "fatigue" in judged(range_share_pct=60.0).findings[0].causes[0]
+
+
+def test_a_set_without_reps_says_what_to_film() -> None:
+    empty = replace(scene(), reps=[])
+    out = judge(empty, measure(empty), SQUAT, CATALOGUE, {})
+    assert not out.findings and out.unmeasurable[0].measure == "reps"
+    assert np.isfinite([v.value for v in measure(squat_side()).film.values()]).all()

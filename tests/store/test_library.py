@@ -1,0 +1,99 @@
+"""The library: what is written stays, edits are saved as they happen, and newer libraries are left alone."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from deepmirror.errors import BadBrief, BadFilm, LibraryError
+from deepmirror.services.desk import Desk
+from deepmirror.services.review import Review
+from deepmirror.store.library import LibraryStore
+from tests.conftest import DEMO, NOON
+
+
+def test_a_film_is_copied_once_and_never_altered(desk: Desk) -> None:
+    client = desk.add_client("Ulla Brandt", 170)
+    source = DEMO / "tove_back_squat_side.mp4"
+    record = desk.import_film(source, client.id, "back_squat", "side-left", 45, "2-0-1-0", "felt easy")
+    assert record.path.read_bytes() == source.read_bytes()
+    assert record.state == "new" and record.brief["client"]["stature_cm"] == 170
+    assert record.due_at.startswith("2026-03-05")
+    with pytest.raises(LibraryError, match="already"):
+        desk.import_film(source, client.id, "back_squat", "side-left")
+    assert len(desk.films()) == 1
+
+
+def test_bad_imports_leave_nothing_behind(desk: Desk, tmp_path: Path) -> None:
+    client = desk.add_client("Ulla Brandt")
+    (tmp_path / "empty.mp4").touch()
+    with pytest.raises(BadFilm):
+        desk.import_film(tmp_path / "empty.mp4", client.id, "back_squat", "side-left")
+    with pytest.raises(BadBrief, match="four parts"):
+        desk.import_film(DEMO / "tove_back_squat_side.mp4", client.id, "back_squat", "side-left", None, "slow")
+    with pytest.raises(LibraryError, match="name"):
+        desk.add_client("   ")
+    assert desk.films() == [] and list((desk.store.folder / "films").iterdir()) == []
+
+
+def test_edits_are_saved_as_they_happen_and_undone_without_limit(demo_desk: Desk) -> None:
+    film = demo_desk.films()[-1]
+    review = Review(demo_desk, film.id)
+    start = review.brief.file
+    for i in range(30):
+        review.place(40 + i % 3, "hip_left", (600.0 + i, 330.0))
+    review.set_field(tempo="3-1-1-0")
+    review.mark("plumb", [(100, 600), (104, 300)])
+    assert demo_desk.store.film(film.id).brief["tempo"] == "3-1-1-0"
+    while review.can_undo():
+        review.undo()
+    assert review.brief.file == start
+    while review.can_redo():
+        review.redo()
+    assert review.seed(41)["hip_left"] == (628.0, 330.0)
+    assert review.brief.file.marks.plumb == ((100, 600), (104, 300))
+    review.unplace(41, "hip_left")
+    assert review.seed(41) == {}
+    with pytest.raises(BadBrief):
+        review.set_field(view="ceiling")
+    review.close()
+    again = Review(demo_desk, film.id)
+    assert again.brief.file.tempo == "3-1-1-0" and again.seed(42)["hip_left"] == (629.0, 330.0)
+    again.close()
+
+
+def test_a_moved_point_moves_the_numbers(demo_desk: Desk) -> None:
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove"))
+    review = Review(demo_desk, film.id)
+    assert review.analysis is not None
+    before = review.analysis.measured.reps[0]["thigh_from_horizontal_min_deg"].value
+    frame = review.film.frame_at(review.analysis.scene.reps[0].bottom_s)
+    x, y = review.analysis.scene.track.point("hip_left")[frame]
+    review.place(frame, "hip_left", (x, y + 14))
+    assert review.needs_following()
+    review.conclude()
+    assert review.analysis.measured.reps[0]["thigh_from_horizontal_min_deg"].value < before - 2
+    review.close()
+
+
+def test_a_newer_library_is_refused_and_left_alone(tmp_path: Path) -> None:
+    LibraryStore(tmp_path).close()
+    with sqlite3.connect(tmp_path / "library.db") as db:
+        db.execute("UPDATE alembic_version SET version_num = '9999'")
+    db.close()
+    with pytest.raises(LibraryError, match="newer"):
+        LibraryStore(tmp_path)
+    (tmp_path / "library.db").write_bytes(b"not a database, not a database, not a database" * 100)
+    with pytest.raises(LibraryError, match="cannot be opened"):
+        LibraryStore(tmp_path)
+
+
+def test_half_done_work_is_taken_up_again(demo_desk: Desk) -> None:
+    first = demo_desk.films()[0]
+    demo_desk.store.update_film(first.id, state="measuring")
+    demo_desk.close()
+    again = Desk(demo_desk.store.folder, NOON)
+    assert again.unmeasured() == [first.id]
+    again.close()
