@@ -57,19 +57,24 @@ def ramp(u: Array, share: float) -> Array:
     return np.where(u < share, start, np.where(u > 1 - share, end, middle))
 
 
-def programme(reps: tuple[Rep, ...], fps: float, lead_s: float, tail_s: float) -> tuple[Array, Array, list[dict[str, float]]]:
+def programme(
+    reps: tuple[Rep, ...], fps: float, lead_s: float, tail_s: float, first: str = "eccentric"
+) -> tuple[Array, Array, list[dict[str, float]]]:
     """Frame times, depth share and cave share per frame, and the programmed boundaries of every rep."""
     marks, t = [], lead_s
     for r in reps:
-        a, b, c = t + r.eccentric, t + r.eccentric + r.bottom, t + r.eccentric + r.bottom + r.concentric
-        marks.append({"start_s": t, "turn_start_s": a, "turn_end_s": b, "end_s": c})
-        t = c + r.top
+        out, hold, back, rest = r.eccentric, r.bottom, r.concentric, r.top
+        if first == "concentric":
+            out, hold, back, rest = r.concentric, r.top, r.eccentric, r.bottom
+        marks.append({"start_s": t, "turn_start_s": t + out, "turn_end_s": t + out + hold, "end_s": t + out + hold + back})
+        t += out + hold + back + rest
     times = np.arange(round((t + tail_s) * fps)) / fps
     depth = np.zeros_like(times)
     for r, m in zip(reps, marks, strict=True):
-        down = ramp((times - m["start_s"]) / r.eccentric, min(0.4, 0.45 / r.eccentric))
-        up = ramp((times - m["turn_end_s"]) / r.concentric, min(0.4, 0.45 / r.concentric))
-        depth += r.depth * (down - up)
+        out, back = m["turn_start_s"] - m["start_s"], m["end_s"] - m["turn_end_s"]
+        there = ramp((times - m["start_s"]) / out, min(0.4, 0.45 / out))
+        home = ramp((times - m["turn_end_s"]) / back, min(0.4, 0.45 / back))
+        depth += r.depth * (there - home)
     return times, depth, marks
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import vtk
@@ -23,6 +24,14 @@ class Camera:
     aim_m: tuple[float, float, float]
     focal_px: float = 1020.0
     roll_deg: float = 0.0
+
+    def shaken(self, t: float, sway_m: float, seed: int) -> Camera:
+        """The same camera held by hand, at time t: a few slow sways and turns of about `sway_m`."""
+        rng = np.random.default_rng(seed)
+        phase, rate = rng.uniform(0, 2 * np.pi, 4), rng.uniform(0.5, 1.6, 4)
+        sway = np.sin(2 * np.pi * rate * t * 0.35 + phase) * sway_m
+        aim = (self.aim_m[0] + sway[0] * 0.6, self.aim_m[1] + sway[0] * 0.6, self.aim_m[2] + sway[1] * 0.5)
+        return replace(self, height_m=self.height_m + 0.4 * sway[2], aim_m=aim, roll_deg=self.roll_deg + 12 * sway[3])
 
     @property
     def position(self) -> Array:
@@ -184,6 +193,36 @@ class Room:
         actor = self._actor(s, rgb)
         actor.RotateZ(float(np.degrees(np.arctan2(right[1], right[0]))))
         actor.SetPosition(*centre)
+
+    def prop(self, spec: dict[str, Any]) -> vtk.vtkActor:
+        """A plain box or roller of a machine: at (forward, left, up) m, size (forward, left, up) m, pitch (degrees), colour."""
+        size = spec["size"]
+        if spec.get("round"):
+            s = vtk.vtkCylinderSource()
+            s.SetRadius(size[0] / 2)
+            s.SetHeight(size[1])
+            s.SetResolution(40)
+        else:
+            s = vtk.vtkCubeSource()
+            s.SetXLength(size[1])
+            s.SetYLength(size[0])
+            s.SetZLength(size[2])
+        actor = self._actor(s, spec["colour"])
+        if spec.get("round"):
+            actor.RotateZ(90)
+        actor.RotateX(spec.get("pitch", 0.0))
+        self.move_prop(actor, spec, np.zeros(3))
+        return actor
+
+    @staticmethod
+    def move_prop(actor: vtk.vtkActor, spec: dict[str, Any], base: Array) -> None:
+        """Put a prop at its place relative to `base` (world, m)."""
+        f, left, up = spec["at"]
+        actor.SetPosition(left, base[1] - f, base[2] + up)
+
+    def aim(self, camera: Camera) -> None:
+        """Look through another camera (a phone held by hand)."""
+        self._aim(camera)
 
     def set_body(self, vertices: Array, faces: NDArray[np.int64], colours: NDArray[np.uint8]) -> None:
         if "body" not in self.moving:

@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from studio.body import Body
+from studio.chain import Lifter
+from studio.lifts import Squatter
 from studio.scene import Camera
 
 Array = NDArray[np.float64]
@@ -83,28 +85,32 @@ def segments_cm(body: Body) -> dict[str, float]:
 def describe(
     film: dict[str, Any],
     body: Body,
-    camera: Camera,
+    cameras: list[Camera],
     times: Array,
     marks: list[dict[str, float]],
     lm: dict[str, Array],
-    stance_cm: float,
-    toe_out: tuple[float, float],
+    lifter: Squatter | Lifter,
+    first: str,
 ) -> dict[str, Any]:
-    """The truth file of one film."""
+    """The truth file of one film; landmark paths (T, 3) in metres."""
     ang, view = angles(lm), film["view"]
     near = view.split("-")[1] if view.startswith("side") else None
     reps = []
     for rep, m in zip(film["reps"], marks, strict=True):
         window = (times >= m["start_s"] - 1e-9) & (times <= m["end_s"] + 1e-9)
         phases = {"eccentric": rep[0], "bottom": rep[1], "concentric": rep[2], "top": rep[3]}
+        measures = rep_measures(ang, lm, near, window)
+        if isinstance(lifter, Lifter) and lifter.posture.anchor == "knee":
+            measures["hip_lift_cm"] = float(rep[5]) if len(rep) > 5 else 0.0
         reps.append(
             {
                 **{k: round(v, 4) for k, v in m.items()},
                 "bottom_s": round((m["turn_start_s"] + m["turn_end_s"]) / 2, 4),
                 "phases_s": phases,
-                "measures": rep_measures(ang, lm, near, window),
+                "measures": measures,
             }
         )
+    project = lambda v: np.array([c.project(p) for c, p in zip(cameras, v, strict=True)])
     truth: dict[str, Any] = {
         "name": film["name"],
         "fps": film["fps"],
@@ -112,23 +118,40 @@ def describe(
         "movement": film["movement"],
         "view": view,
         "near_side": near,
-        "first_phase": "eccentric",
+        "first_phase": first,
         "client": {**film["client"], "segments_cm": segments_cm(body)},
-        "camera": {"P": camera.matrix().tolist(), "yaw_off_perpendicular_deg": film.get("yaw_deg", 0.0)},
-        "landmarks_px": {k: np.round(camera.project(v), 2).tolist() for k, v in lm.items()},
+        "camera": {"P": cameras[0].matrix().tolist(), "yaw_off_perpendicular_deg": film.get("yaw_deg", 0.0)},
+        "landmarks_px": {k: np.round(project(v), 2).tolist() for k, v in lm.items()},
         "angles_deg": {k: np.round(v, 2).tolist() for k, v in ang.items()},
         "angles_2d_near_deg": {},
         "reps": reps,
-        "measures": {
-            "stance_width_cm": stance_cm,
-            "stance_to_shoulder_ratio": round(stance_cm / segments_cm(body)["biacromial"], 3),
-            "toe_out_left_deg": toe_out[0],
-            "toe_out_right_deg": toe_out[1],
-        },
+        "measures": clip_measures(body, lifter),
         "faults": film["faults"],
         "tolerated": film.get("tolerated", []),
     }
     return truth
+
+
+def clip_measures(body: Body, lifter: Squatter | Lifter) -> dict[str, float]:
+    """What holds for the whole film."""
+    if isinstance(lifter, Lifter):
+        return {}
+    stance, toe_out = lifter.style.stance_cm, lifter.style.toe_out_deg
+    return {
+        "stance_width_cm": stance,
+        "stance_to_shoulder_ratio": round(stance / segments_cm(body)["biacromial"], 3),
+        "toe_out_left_deg": toe_out[0],
+        "toe_out_right_deg": toe_out[1],
+    }
+
+
+def pad_marks(truth: dict[str, Any], film: dict[str, Any], camera: Camera) -> dict[str, Any]:
+    """The pad's edge where the film has one: two room points on its near edge, forward and up from the origin (m)."""
+    if "pad_m" not in film:
+        return {}
+    sign = 1 if truth["near_side"] == "left" else -1
+    ends = np.array([[sign * 0.25, -f, up] for f, up in film["pad_m"]])
+    return {"pad_line": np.round(camera.project(ends), 1).tolist()}
 
 
 def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_ends_m: Array, seed: int) -> dict[str, Any]:
@@ -154,6 +177,6 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             "points_px": np.round(ends, 1).tolist(),
             "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1),
         },
-        "marks": {},
+        "marks": pad_marks(truth, film, camera),
         "seeds": [{"frame": 0, "points_px": seeds}],
     }
