@@ -47,7 +47,7 @@ class Body:
     """Rest geometry of one person.
 
     vertices (V, 3) m; faces (F, 3); weights (V, S) over SEGMENTS; region (V,) clothing label;
-    joints: landmark name -> (3,) m at rest.
+    joints: landmark name -> (3,) m at rest; normals (V, 3) at rest.
     """
 
     vertices: Array
@@ -55,6 +55,7 @@ class Body:
     weights: Array
     colours: NDArray[np.uint8]
     joints: dict[str, Array]
+    normals: Array
 
     def length(self, a: str, b: str) -> float:
         """Distance (m) between two rest landmarks."""
@@ -139,7 +140,7 @@ def build(name: str, phenotype: dict[str, float], stature_cm: float, clothes: di
         joints[f"ear_{side}"] = np.array([sign * 0.072 * scale / 0.93, head["head"][1] + 0.012, skull[:, 2].max() - 0.125])
     joints["neck"] = head["neck02"]
     vertices, colours = dress(vertices, faces, weights, joints, clothes, seed)
-    return Body(vertices, faces, weights, colours, joints)
+    return Body(vertices, faces, weights, colours, joints, normals(vertices, faces))
 
 
 def normals(vertices: Array, faces: NDArray[np.int64]) -> Array:
@@ -200,9 +201,9 @@ def frame(origin: Array, end: Array, hint: Array) -> Array:
     return out
 
 
-def skin(body: Body, transforms: dict[str, Array]) -> Array:
-    """Posed vertices (V, 3) by linear blend of the segments' rigid transforms."""
+def skin(body: Body, transforms: dict[str, Array]) -> tuple[Array, Array]:
+    """Posed vertices and their normals (V, 3) by linear blend of the segments' rigid transforms."""
     stack = np.stack([transforms[s] for s in SEGMENTS])
     homogeneous = np.c_[body.vertices, np.ones(len(body.vertices))]
     blended = np.tensordot(body.weights, stack[:, :3, :], axes=(1, 0))
-    return np.einsum("vij,vj->vi", blended, homogeneous)
+    return np.einsum("vij,vj->vi", blended, homogeneous), np.einsum("vij,vj->vi", blended[:, :, :3], body.normals)

@@ -84,7 +84,7 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path) 
     for i in np.linspace(0, np.argmax(depth), 3).astype(int) if stills else range(len(times)):
         lm, tf, bar = poses[i]
         room.aim(cameras[i])
-        room.set_body(skin(body, tf), body.faces, body.colours)
+        room.set_body(*skin(body, tf), body.faces, body.colours)
         if film.get("bar", posture is None):
             room.set_bar(bar)
         for spec, actor in props:
@@ -119,7 +119,8 @@ def main() -> None:
     args = parser.parse_args()
     data, films = film_specs(args.bench)
     for film in films:
-        if args.all or film["name"] in args.film:
+        done = args.bench and (BENCH_OUT / f"{film['name']}.truth.json").exists()
+        if (args.all and not done) or film["name"] in args.film:
             render(data, film, args.stills, BENCH_OUT if args.bench else OUT)
             print(film["name"], "done", flush=True)
 

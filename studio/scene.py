@@ -224,7 +224,8 @@ class Room:
         """Look through another camera (a phone held by hand)."""
         self._aim(camera)
 
-    def set_body(self, vertices: Array, faces: NDArray[np.int64], colours: NDArray[np.uint8]) -> None:
+    def set_body(self, vertices: Array, normals: Array, faces: NDArray[np.int64], colours: NDArray[np.uint8]) -> None:
+        """Show the body in a new posture; its surface normals come with it, which spares working them out anew."""
         if "body" not in self.moving:
             poly = vtk.vtkPolyData()
             cells = vtk.vtkCellArray()
@@ -235,13 +236,12 @@ class Room:
             rgb = numpy_to_vtk(colours, deep=True)
             poly.GetPointData().SetScalars(rgb)
             self.poly = poly
-            self.norms = vtk.vtkPolyDataNormals()
-            self.norms.SetInputData(poly)
-            self.norms.SplittingOff()
-            self.norms.ConsistencyOff()
-            self.moving["body"] = self._actor(self.norms)
+            source = vtk.vtkTrivialProducer()
+            source.SetOutput(poly)
+            self.moving["body"] = self._actor(source)
             self.moving["body"].GetProperty().SetSpecular(0.06)
         self.poly.GetPoints().SetData(numpy_to_vtk(np.ascontiguousarray(vertices), deep=True))
+        self.poly.GetPointData().SetNormals(numpy_to_vtk(np.ascontiguousarray(normals), deep=True))
         self.poly.Modified()
 
     def set_shadow(self, centres: list[Array]) -> None:
@@ -287,6 +287,7 @@ class Room:
         grab = vtk.vtkWindowToImageFilter()
         grab.SetInput(self.window)
         grab.ReadFrontBufferOff()
+        grab.ShouldRerenderOff()
         grab.Update()
         out = grab.GetOutput()
         rgb = vtk_to_numpy(out.GetPointData().GetScalars()).reshape(HEIGHT, WIDTH, -1)

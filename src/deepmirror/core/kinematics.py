@@ -9,7 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.geometry import included_angle, signed_turn
+from deepmirror.core.geometry import signed_turn
+from deepmirror.core.plane import Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.track import Points, Series, Track
 
@@ -35,39 +36,70 @@ def outward(view: str, side: str) -> int:
     return left_is_right if side == "left" else -left_is_right
 
 
-def angle_series(track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG) -> dict[str, Series]:
+def angle_series(track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None) -> dict[str, Series]:
     """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
 
-    up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction.
+    up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction. With a fitted
+    picture plane side angles are those of the body in space; without one they are those of the picture.
     """
     near = near_side(view)
-    return _side_angles(track, near, facing(view), up, level_u_deg) if near else _front_angles(track, view, up)
+    if near is None:
+        return _front_angles(track, view, up)
+    plane = plane or picture_plane(up, facing(view))
+    return _side_angles(track, near, facing(view), plane, level_u_deg)
 
 
-def _side_angles(track: Track, side: str, way: int, up: Array, level_u_deg: float) -> dict[str, Series]:
+def picture_plane(up: Array, way: int) -> Plane:
+    """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away."""
+    return Plane(np.zeros(7), np.zeros((7, 7)), 1.0, {}, way, up, np.zeros(2), 1e9)
+
+
+def between(a: Array, b: Array) -> Array:
+    """Angle (T,) degrees between vectors (T, 3)."""
+    cross = np.linalg.norm(np.cross(a, b), axis=1)
+    return np.asarray(np.degrees(np.arctan2(cross, (a * b).sum(axis=1))))
+
+
+def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: float) -> dict[str, Series]:
     shoulder, hip, knee, ankle, heel, toe = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
-    across = np.array([-up[1], up[0]])
-
-    def lean(p: Points) -> Array:
-        return np.asarray(way * signed_turn(np.broadcast_to(up, p[hip].shape), p[shoulder] - p[hip]))
-
-    def thigh(p: Points) -> Array:
-        d = p[hip] - p[knee]
-        return np.asarray(np.degrees(np.arctan2(d @ up, np.abs(d @ across))))
-
-    def shank(p: Points) -> Array:
-        return np.asarray(way * signed_turn(np.broadcast_to(up, p[ankle].shape), p[knee] - p[ankle]))
-
+    space = lambda p, plane: plane.in_space(p, side)
     out: dict[str, Series] = {}
+
+    def knee_flexion(p: Points, plane: Plane) -> Array:
+        q = space(p, plane)
+        bend = way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee])
+        return np.asarray(np.copysign(between(q["knee"] - q["hip"], q["ankle"] - q["knee"]), bend))
+
+    def thigh(p: Points, plane: Plane) -> Array:
+        d = space(p, plane)["hip"] - space(p, plane)["knee"]
+        return np.asarray(np.degrees(np.arctan2(d[:, 1], np.hypot(d[:, 0], d[:, 2]))))
+
+    def shank(p: Points, plane: Plane) -> Array:
+        d = space(p, plane)["knee"] - space(p, plane)["ankle"]
+        return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
+
+    def hip_flexion(p: Points, plane: Plane) -> Array:
+        q = space(p, plane)
+        bend = -way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip])
+        return np.asarray(np.copysign(between(q["hip"] - q["shoulder"], q["knee"] - q["hip"]), bend))
+
+    def lean(p: Points, plane: Plane) -> Array:
+        d = space(p, plane)["shoulder"] - space(p, plane)["hip"]
+        return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
+
+    def dorsiflexion(p: Points, plane: Plane) -> Array:
+        q = space(p, plane)
+        return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
+
     if track.has(hip, knee, ankle):
-        out[f"knee_flexion_{side}"] = track.series(lambda p: way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee]))
-        out[f"thigh_from_horizontal_{side}"] = track.series(thigh).widened(level_u_deg)
-        out[f"shank_from_vertical_{side}"] = track.series(shank).widened(level_u_deg)
+        out[f"knee_flexion_{side}"] = plane.series(track, knee_flexion)
+        out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
+        out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
     if track.has(hip, knee, shoulder):
-        out[f"hip_flexion_{side}"] = track.series(lambda p: -way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
-        out["trunk_lean"] = track.series(lean).widened(level_u_deg)
+        out[f"hip_flexion_{side}"] = plane.series(track, hip_flexion)
+        out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     if track.has(knee, ankle, heel, toe):
-        out[f"ankle_dorsiflexion_{side}"] = track.series(lambda p: 90 - included_angle(p[knee], p[ankle], p[ankle] + p[toe] - p[heel]))
+        out[f"ankle_dorsiflexion_{side}"] = plane.series(track, dorsiflexion)
     return out
 
 

@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 from deepmirror.core.body import Body
 from deepmirror.core.geometry import along_and_across
 from deepmirror.core.kinematics import UP, facing, outward
+from deepmirror.core.plane import Plane
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.tempo import WORDS, Tempo
-from deepmirror.core.track import Series, Track
+from deepmirror.core.track import Points, Series, Track
 from deepmirror.core.values import COVERAGE_FACTOR, Value
 
 Array = NDArray[np.float64]
@@ -38,6 +39,7 @@ SOFT_TISSUE_U_CM = 3.0
 RANGE_SHARE_U_PCT = 4.0
 INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
 BOUNCE_DWELL_S = 0.3  # common practice, no source
+YAW_LIMIT_DEG = 28.0  # beyond this a side film is not corrected but refused
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 
 
@@ -71,6 +73,13 @@ class Scene:
     tempo: Tempo | None = None
     up: Array = field(default_factory=lambda: UP)
     marks: Marks = field(default_factory=Marks)
+    plane: Plane | None = None
+    seen: Track | None = None
+
+    @property
+    def film_track(self) -> Track:
+        """The points where the film shows them; `track` has a moving camera's movement taken out."""
+        return self.seen or self.track
 
     @property
     def near(self) -> str | None:
@@ -89,6 +98,8 @@ class Scene:
         """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""
         for key in (name, f"{name}_{self.near}"):
             if key in self.angles:
+                if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
+                    raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
                 return self.angles[key]
         advice = FILM_FRONT if name.startswith(("fppa", "knee_medial", "knee_ankle")) else FILM_SIDE
         raise CannotTell(f"a {self.view} film does not show it", advice)
@@ -129,8 +140,16 @@ def _low(name: str) -> RepMeasure:
 def knee_past_toe(scene: Scene, rep: Rep) -> Value:
     """Furthest forward reach of the knee past the toe tip, cm, positive past it."""
     knee, toe = scene.side_point("knee"), scene.side_point("toe")
-    forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
-    return scene.cm(highest(scene.track.series(lambda p: (p[knee] - p[toe]) @ forward), rep))
+    side = scene.near or "left"
+    if scene.plane is None:
+        forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
+        return scene.cm(highest(scene.track.series(lambda p: (p[knee] - p[toe]) @ forward), rep))
+
+    def reach(p: Points, plane: Plane) -> Array:
+        q = plane.in_space(p, side)
+        return plane.forward(q["knee"] - q["toe"])
+
+    return scene.cm(highest(scene.plane.series(scene.track, reach), rep))
 
 
 def rise(scene: Scene, rep: Rep, name: str) -> Value:
@@ -351,6 +370,13 @@ def scale(scene: Scene) -> Value:
     return scene.px_per_cm
 
 
+def camera_yaw(scene: Scene) -> Value:
+    """How far the camera stands off the side view, degrees, either way."""
+    if scene.plane is None:
+        raise CannotTell("the camera's angle is only worked out for side films", FILM_SIDE)
+    return Value(abs(scene.plane.yaw.value), scene.plane.yaw.u)
+
+
 FILM_MEASURES: dict[str, FilmMeasure] = {
     "stance_width_cm": stance_width,
     "stance_to_shoulder_ratio": stance_ratio,
@@ -360,4 +386,5 @@ FILM_MEASURES: dict[str, FilmMeasure] = {
     "speed_loss_pct": speed_loss,
     "range_loss_pct": range_loss,
     "px_per_cm": scale,
+    "camera_yaw_deg": camera_yaw,
 }

@@ -43,6 +43,9 @@ def near_side(view: str) -> str | None:
     return view.split("-")[1] if view.startswith("side-") else None
 
 
+ALL_POINTS = tuple(sided(j, s) for j in JOINTS for s in SIDES)
+
+
 def points_for(view: str) -> list[str]:
     """Body points followed in a view: the near side alone from the side, both sides otherwise."""
     near = near_side(view)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +38,17 @@ class Track:
         """Standard deviation (T,) px per axis of one point."""
         i = 2 * self.names.index(name)
         return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
+
+    def still(self, room: Array) -> Track:
+        """The same points as a camera would have seen them that stayed where it was on frame 0.
+
+        room (T, 2, 3): frame 0 to each frame, px; empty when the camera stood still.
+        """
+        if not len(room):
+            return self
+        linear = np.linalg.inv(room[: len(self.times), :, :2])
+        shifted = self.positions - room[: len(self.times), None, :, 2]
+        return replace(self, positions=np.einsum("tij,tpj->tpi", linear, shifted))
 
     def series(self, compute: Callable[[Points], Array]) -> Series:
         """Evaluate a (T,) function of the points and carry the covariance through it by central differences."""

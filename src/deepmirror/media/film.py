@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -124,11 +124,19 @@ class Film:
         while len(self._cache) > self._capacity:
             self._cache.popitem(last=False)
 
-    def stream(self) -> Iterator[Picture]:
-        """All frames in order, one per frame number, through a reader of its own: does not disturb picture().
+    def stream(self, every: int = 1) -> Iterator[Picture]:
+        """All frames in order (or each `every`-th from frame 0), through a reader of its own: does not disturb picture().
 
         A frame that cannot be decoded is stood in for by the one before it.
         """
+        return self._read(lambda f: _upright(f, self.facts.rotation_deg), every)
+
+    def stream_grey(self) -> Iterator[Picture]:
+        """All frames in order as grey pictures (H, W)."""
+        turn = self.facts.rotation_deg
+        return self._read(lambda f: _turned(f.to_ndarray(format="gray"), turn), 1)
+
+    def _read(self, convert: Callable[[Any], Picture], every: int) -> Iterator[Picture]:
         last: Picture | None = None
         given = 0
         try:
@@ -138,11 +146,13 @@ class Film:
                     place = self._place.get(-1 if frame.pts is None else frame.pts)
                     if place is None or place < given:
                         continue
-                    picture = _upright(frame, self.facts.rotation_deg)
-                    for _ in range(place - given):
-                        yield picture if last is None else last
-                    yield picture
-                    last, given = picture, place + 1
+                    wanted = [n for n in range(given, place + 1) if n % every == 0]
+                    if wanted:
+                        picture = convert(frame)
+                        for n in wanted:
+                            yield picture if n == place or last is None else last
+                        last = picture
+                    given = place + 1
         except av.error.FFmpegError as error:
             raise BadFilm(f"“{self.path.name}” is damaged: {error.strerror or error}.") from error
 
@@ -220,5 +230,8 @@ def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def _upright(frame: Any, rotation: int) -> Picture:
-    rgb: Picture = frame.to_ndarray(format="rgb24")
-    return np.ascontiguousarray(np.rot90(rgb, -rotation // 90)) if rotation else rgb
+    return _turned(frame.to_ndarray(format="rgb24"), rotation)
+
+
+def _turned(picture: Picture, rotation: int) -> Picture:
+    return np.ascontiguousarray(np.rot90(picture, -rotation // 90)) if rotation else picture

@@ -91,7 +91,8 @@ class Movement(Strict):
     signal: str
     signal_sign: Literal[-1, 1] = 1
     min_range_deg: float
-    plane_segments: list[str] = []
+    standing: bool = False
+    opening: dict[Literal["thigh", "shank", "foot"], tuple[float, float]] = {}
     trust: dict[str, Believe] = {}
     setup: list[str] = []
     cautions: list[str]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import CARRIERS, SEGMENTS, sided, split
+from deepmirror.core.skeleton import CARRIERS, SEGMENTS, SIDES, sided, split
 
 Array = NDArray[np.float64]
 
@@ -26,10 +26,13 @@ class Keyframe:
 class Evidence:
     """All observations of one film.
 
-    times (T,) presentation times, s; names: P point names.
-    network (T, P, 2) px, NaN where nothing was found; network_sigma (T, P) px.
+    times (T,) presentation times, s; names: P point names, both sides always.
+    network (T, P, 2) px, NaN where nothing was looked at or found; network_sigma (T, P) px.
     step (T, P, 2): movement from frame t-1 to t, px; step_sigma (T, P) px, inf where not measured.
-    match (T, P, 2): place of the keyframe's patch, px; match_sigma (T, P) px, inf where not found.
+    match (T, P, 2): place of the best keyframe patch's centre, px; match_sigma (T, P) px, inf where not found;
+    match_key (T, P): index into `learned` of the patch that fitted.
+    learned (K, 2 + 3): keyframe number, point number, and centre x, y (px) and carrier turn (rad) of each learned patch.
+    room (T, 2, 3): where the still room of frame 0 lies in each frame (affine, px); empty for a camera that stands still.
     """
 
     times: Array
@@ -40,6 +43,9 @@ class Evidence:
     step_sigma: Array = field(default_factory=lambda: np.empty(0))
     match: Array = field(default_factory=lambda: np.empty(0))
     match_sigma: Array = field(default_factory=lambda: np.empty(0))
+    match_key: Array = field(default_factory=lambda: np.empty(0))
+    learned: Array = field(default_factory=lambda: np.empty((0, 5)))
+    room: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
 
     def __post_init__(self) -> None:
         shape = self.network.shape
@@ -47,17 +53,79 @@ class Evidence:
             if getattr(self, points).size == 0:
                 setattr(self, points, np.full(shape, np.nan))
                 setattr(self, sigma, np.full(shape[:2], np.inf))
+        if self.match_key.size == 0:
+            self.match_key = np.full(shape[:2], -1.0)
 
     def save(self, path: Path) -> None:
-        """Write everything as one compressed NumPy file (an open format)."""
-        data = {k: v.astype(np.float32) for k, v in vars(self).items() if k not in ("names", "times")}
-        np.savez_compressed(path, times=self.times, names=np.array(self.names), allow_pickle=False, **data)
+        """Write everything as one compressed NumPy file (an open format), whole or not at all."""
+        data = {k: v.astype(np.float32) for k, v in vars(self).items() if k not in ("names", "times", "learned")}
+        part = path.with_name(path.name + ".part")
+        with part.open("wb") as file:
+            np.savez_compressed(file, times=self.times, names=np.array(self.names), learned=self.learned, allow_pickle=False, **data)
+        part.replace(path)
 
     @classmethod
     def load(cls, path: Path) -> Evidence:
         with np.load(path, allow_pickle=False) as data:
             rest = {k: data[k].astype(float) for k in data.files if k not in ("names", "times", "allow_pickle")}
             return cls(times=data["times"], names=[str(n) for n in data["names"]], **rest)
+
+    def only(self, names: list[str]) -> Evidence:
+        """The evidence on some of the points; names that were not seen come back empty."""
+        at = [self.names.index(n) if n in self.names else -1 for n in names]
+
+        def pick(values: Array, empty: float) -> Array:
+            out = np.array(values[:, at])
+            out[:, [i for i, k in enumerate(at) if k < 0]] = empty
+            return out
+
+        number = {p: i for i, p in enumerate(at) if p >= 0}
+        learned = self.learned.copy()
+        for row in learned:
+            row[1] = number.get(int(row[1]), -1)
+        return replace(
+            self,
+            names=list(names),
+            network=pick(self.network, np.nan),
+            network_sigma=pick(self.network_sigma, np.inf),
+            step=pick(self.step, np.nan),
+            step_sigma=pick(self.step_sigma, np.inf),
+            match=pick(self.match, np.nan),
+            match_sigma=pick(self.match_sigma, np.inf),
+            match_key=pick(self.match_key, -1.0),
+            learned=learned,
+        )
+
+    def swapped(self, ranges: list[tuple[int, int]]) -> Evidence:
+        """Left and right of the network exchanged over frame ranges (inclusive), where it took one leg for the other."""
+        out = replace(self, network=self.network.copy(), network_sigma=self.network_sigma.copy())
+        pairs = [(i, self.names.index(sided(split(n)[0], "right"))) for i, n in enumerate(self.names) if split(n)[1] == "left"]
+        for first, last in ranges:
+            rows = slice(first, last + 1)
+            for left, right in pairs:
+                for values in (out.network, out.network_sigma):
+                    values[rows, [left, right]] = values[rows, [right, left]]
+        return out
+
+
+def filled(points: Array) -> Array:
+    """(T, P, 2) with gaps bridged in time; a point never seen lies in the middle of what was."""
+    out = points.copy()
+    frames = np.arange(len(out))
+    seen = np.isfinite(out)
+    middle = np.array([out[..., k][seen[..., k]].mean() if seen[..., k].any() else 0.0 for k in range(2)])
+    for p in range(out.shape[1]):
+        for k in range(2):
+            good = seen[:, p, k]
+            if not good.all():
+                out[:, p, k] = np.interp(frames, frames[good], out[good, p, k]) if good.any() else middle[k]
+    return out
+
+
+def rotate(v: Array, angle: Array | float) -> Array:
+    """Vectors (..., 2) turned clockwise on the screen by an angle (rad)."""
+    c, s = np.cos(angle), np.sin(angle)
+    return np.stack([c * v[..., 0] - s * v[..., 1], s * v[..., 0] + c * v[..., 1]], axis=-1)
 
 
 def directions(points: Array, names: list[str]) -> Array:
@@ -77,10 +145,22 @@ def directions(points: Array, names: list[str]) -> Array:
     return out
 
 
+def carrier_turns(points: Array, names: list[str]) -> Array:
+    """Direction (T, P) rad that offsets of a point turn with: its first carrier's; 0 where nothing carries it.
+
+    Of the two carriers and their mean the first keeps offsets steadiest (our bench). An arm that points at the camera has
+    no steady direction, so elbows and wrists do not turn.
+    """
+    turns = directions(points, names)[..., 0]
+    out = np.where(np.isfinite(turns), turns, 0.0)
+    out[:, [i for i, n in enumerate(names) if split(n)[0] in ("elbow", "wrist")]] = 0.0
+    return np.asarray(out)
+
+
 def shank_px(points: Array, names: list[str]) -> float:
     """Length of the shank in the picture (px): the 90th percentile over frames and sides, robust to foreshortening."""
     lengths = []
-    for side in ("left", "right"):
+    for side in SIDES:
         if f"knee_{side}" in names and f"ankle_{side}" in names:
             d = points[:, names.index(f"knee_{side}")] - points[:, names.index(f"ankle_{side}")]
             lengths.append(np.linalg.norm(d, axis=1))

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.pose.evidence import Keyframe, directions
+from deepmirror.pose.evidence import Keyframe, carrier_turns, directions
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -69,11 +69,14 @@ class StepFollower:
 
 @dataclass(frozen=True)
 class Patch:
-    """A turned picture patch around a point on a keyframe, with the direction its carrier had there."""
+    """A turned picture patch around a point on a keyframe: along which carrier, how that and the first carrier lay there."""
 
+    frame: int
     point: int
     carrier: int
+    centre: Array
     direction: float
+    first_turn: float
     pixels: NDArray[np.float32]
 
 
@@ -87,23 +90,28 @@ class PatchFollower:
         self._patches: list[Patch] = []
 
     def learn(self, grey: Picture, keyframe: Keyframe, names: list[str], centres: Array) -> None:
-        """Keep the patches of the points clicked on this frame; centres (P, 2) px give the directions."""
-        turns = directions(centres[None], names)[0]
+        """Keep the patches of the points clicked on this frame; centres (P, 2) px give place and direction."""
+        turns, first = directions(centres[None], names)[0], carrier_turns(centres[None], names)[0]
         for p, name in enumerate(names):
             if name not in keyframe.points:
                 continue
             for c in range(2):
                 if np.isfinite(turns[p, c]):
-                    pixels = _turned(grey, np.array(keyframe.points[name]), float(turns[p, c]), self._radius)
+                    pixels = _turned(grey, centres[p], float(turns[p, c]), self._radius)
                     if pixels.std() > 4:
-                        self._patches.append(Patch(p, c, float(turns[p, c]), pixels))
+                        self._patches.append(Patch(keyframe.frame, p, c, centres[p].copy(), float(turns[p, c]), float(first[p]), pixels))
 
-    def match(self, grey: Picture, centres: Array, names: list[str]) -> tuple[Array, Array]:
-        """Best places (P, 2) px of the patches and their sigma (P,) px; inf where none fits well."""
+    def learned(self) -> Array:
+        """(K, 5): frame, point, centre x, centre y, first carrier's turn of every patch."""
+        rows = [(p.frame, p.point, p.centre[0], p.centre[1], p.first_turn) for p in self._patches]
+        return np.array(rows, float).reshape(-1, 5)
+
+    def match(self, grey: Picture, centres: Array, names: list[str]) -> tuple[Array, Array, Array]:
+        """Best places (P, 2) px of the patches, their sigma (P,) px (inf where none fits well), and which patch (P,) fitted."""
         turns = directions(centres[None], names)[0]
-        found, best = np.full((len(names), 2), np.nan), np.full(len(names), -1.0)
+        found, best, which = np.full((len(names), 2), np.nan), np.full(len(names), -1.0), np.full(len(names), -1.0)
         reach = self._radius + self._search
-        for patch in self._patches:
+        for k, patch in enumerate(self._patches):
             turn = turns[patch.point, patch.carrier]
             if not np.isfinite(turn) or not np.isfinite(centres[patch.point]).all():
                 continue
@@ -114,10 +122,10 @@ class PatchFollower:
                 shift = np.array([dx - self._search, dy - self._search])
                 c, s = np.cos(turn), np.sin(turn)
                 found[patch.point] = centres[patch.point] + np.array([c * shift[0] - s * shift[1], s * shift[0] + c * shift[1]])
-                best[patch.point] = value
+                best[patch.point], which[patch.point] = value, k
         sigma = np.where(best > SCORE_FLOOR, self._sigma_floor + 14.0 * np.clip(1 - best, 0, 1) ** 1.5, np.inf)
         found[~np.isfinite(sigma)] = np.nan
-        return found, sigma
+        return found, sigma, which
 
 
 def _turned(grey: Picture, centre: Array, turn: float, radius: int) -> NDArray[np.float32]:

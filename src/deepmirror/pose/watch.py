@@ -1,22 +1,24 @@
 """Watching a film: runs the network over its frames, then follows points through it.
 
-Frames come from the caller as an iterable of pictures, so this module knows nothing of files.
+Frames come from the caller as iterables of pictures, so this module knows nothing of files.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import split
+from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
-from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.follow import PatchFollower, StepFollower
 from deepmirror.pose.network import NETWORK_INDEX, Detector, LandmarkNetwork, Quality, Region, Sighting, region_around
+from deepmirror.pose.room import RoomFollower
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -36,24 +38,53 @@ NETWORK_SIGMA_SHARE = {
     "heel": 0.035,
     "toe": 0.04,
 }
+DISAGREEMENT_SHARE = 0.7  # of the two networks' distance, taken as a sigma
+SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much nearer to the one before
+LEG = ("hip", "knee", "ankle", "heel", "toe")
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How closely to look: which network on every n-th frame, and how often the other one checks it (0: never)."""
+
+    quality: Quality
+    every: int
+    check_every: int = 0
+
+
+FINAL = Plan("heavy", 2, 8)
+QUICK = Plan("full", 4)
+
+
+@dataclass(frozen=True)
+class Look:
+    """What one frame showed: the network's sighting, and the checking network's where it looked too."""
+
+    frame: int
+    seen: Sighting | None
+    checked: Sighting | None
 
 
 class Watcher:
-    """Finds the body in a first frame and keeps it; two networks take turns on neighbouring frames."""
+    """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at."""
 
-    def __init__(self, quality: Quality, first: Region | None) -> None:
+    def __init__(self, plan: Plan, first: Region | None) -> None:
+        self._plan = plan
         self._detector: Detector | None = None
-        self._networks = [LandmarkNetwork(quality), LandmarkNetwork(quality)]
+        self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality)]
+        self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
         self._first = first
         self._regions: list[Region | None] = [None, None]
 
-    def _look(self, lane: int, rgb: Picture) -> Sighting | None:
+    def _look(self, frame: int, lane: int, rgb: Picture) -> Look:
         region = self._regions[lane]
         if region is None:
-            return None
+            return Look(frame, None, None)
         seen = self._networks[lane].look(rgb, region)
-        self._regions[lane] = seen.next_region() if seen.presence >= PRESENCE_FLOOR else None
-        return seen if seen.presence >= PRESENCE_FLOOR else None
+        there = seen.presence >= PRESENCE_FLOOR
+        self._regions[lane] = seen.next_region() if there else None
+        check = there and self._plan.check_every and frame % self._plan.check_every == 0
+        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if check else None)
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
@@ -63,10 +94,12 @@ class Watcher:
         self._regions = [r or known for r in self._regions]
 
     def _detected(self, rgb: Picture) -> Region | None:
-        """The body that fills most of the picture."""
+        """The body that is largest and nearest to the middle of the picture."""
         self._detector = self._detector or Detector(2)
         found = self._detector.find(rgb)
-        return max(found, key=lambda f: f[1].side * f[0])[1] if found else None
+        height, width = rgb.shape[:2]
+        off = lambda r: float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height))
+        return max(found, key=lambda f: f[1].side * f[0] * (1 - 0.5 * off(f[1])))[1] if found else None
 
     def _settle(self, rgb: Picture, region: Region | None) -> Region | None:
         """Look a few times at one picture, so that a rough first region does not cost the first frames."""
@@ -77,65 +110,111 @@ class Watcher:
             region = seen.next_region() if seen.presence >= PRESENCE_FLOOR else None
         return region
 
-    def run(self, frames: Iterable[Picture]) -> Iterator[Sighting | None]:
-        """One sighting (or None) per frame, in order."""
+    def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
+        """One look per frame given, in order."""
         with ThreadPoolExecutor(2) as pool:
-            waiting: list[Future[Sighting | None]] = []
-            for i, rgb in enumerate(frames):
+            waiting: list[Future[Look]] = []
+            for i, (number, rgb) in enumerate(frames):
                 lane = i % 2
                 # a lane's own last look must be finished before its region is read; a lost lane also waits for the other
                 while waiting and (len(waiting) == 2 or self._regions[lane] is None):
                     yield waiting.pop(0).result()
                 if self._regions[lane] is None:
                     self._find(rgb)
-                waiting.append(pool.submit(self._look, lane, rgb))
+                waiting.append(pool.submit(self._look, number, lane, rgb))
             for w in waiting:
                 yield w.result()
 
 
 def look(
-    frames: Iterable[Picture], times: Array, names: list[str], quality: Quality, first: dict[str, tuple[float, float]] | None, tick: Tick
+    frames: Iterable[tuple[int, Picture]], times: Array, plan: Plan, first: dict[str, tuple[float, float]] | None, tick: Tick
 ) -> Evidence:
-    """Network positions of the named points over a film.
+    """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     first: clicked points (px) that show where the body is, or None. Raises BadFilm when no body was ever seen.
     """
-    network = np.full((len(times), len(names), 2), np.nan)
-    columns = [(p, NETWORK_INDEX[n]) for p, n in enumerate(names) if n in NETWORK_INDEX]
-    for i, seen in enumerate(Watcher(quality, region_around(first) if first else None).run(frames)):
-        if seen is not None and i < len(times):
-            for p, k in columns:
-                network[i, p] = seen.points[k]
-        tick(i)
+    names = list(ALL_POINTS)
+    network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
+    columns = [NETWORK_INDEX[n] for n in names]
+    for found in Watcher(plan, region_around(first) if first else None).run(frames):
+        if found.frame >= len(times):
+            continue
+        if found.seen is not None:
+            network[found.frame] = found.seen.points[columns]
+        if found.checked is not None:
+            second[found.frame] = found.checked.points[columns]
+        tick(found.frame)
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
+    unswap(network, names)
     shank = shank_px(network, names)
-    share = np.array([NETWORK_SIGMA_SHARE.get(split(n)[0], 0.05) for n in names])
-    sigma = np.where(np.isfinite(network[..., 0]), share * shank, np.inf)
-    return Evidence(times, names, network, sigma)
+    share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])
+    sigma = np.hypot(share * shank, DISAGREEMENT_SHARE * disagreement(network, second))
+    return Evidence(times, names, network, np.where(np.isfinite(network[..., 0]), sigma, np.inf))
 
 
-def follow(frames: Callable[[], Iterator[Picture]], evidence: Evidence, keys: list[Keyframe], positions: Array, tick: Tick) -> Evidence:
-    """Add flow steps and patch matches around first positions (T, P, 2) px."""
-    shank = shank_px(positions, evidence.names)
-    stepper, patcher = StepFollower(shank), PatchFollower(shank)
+def disagreement(network: Array, second: Array) -> Array:
+    """Distance (T, P) px between two networks, bridged between the frames both saw; 0 where only one looked."""
+    both = np.isfinite(second[:, 0, 0]) & np.isfinite(network[:, 0, 0])
+    out = np.zeros(network.shape[:2])
+    if both.sum() < 3:
+        return out
+    frames = np.arange(len(network))
+    away = np.linalg.norm(network[both] - second[both], axis=2)
+    usual = np.median(away, axis=0)  # two networks may place a joint differently throughout: that is no doubt of one frame
+    for p in range(network.shape[1]):
+        out[:, p] = np.interp(frames, frames[both], np.maximum(away[:, p] - usual[p], 0))
+    return out
+
+
+def unswap(network: Array, names: list[str]) -> None:
+    """Undo frames where the network took the left leg for the right one: each frame is kept or exchanged, in place."""
+    left = [names.index(f"{j}_left") for j in LEG]
+    right = [names.index(f"{j}_right") for j in LEG]
+    before: Array | None = None
+    for t in range(len(network)):
+        if not np.isfinite(network[t, left + right]).all():
+            continue
+        now = network[t, left + right]
+        if before is not None:
+            other = network[t, right + left]
+            kept, exchanged = (float(np.linalg.norm(v - before, axis=1).mean()) for v in (now, other))
+            if exchanged < SWAP_GAIN * kept and kept > 4:
+                network[t, left + right] = other
+                now = other
+        before = now
+
+
+def follow(
+    frames: Callable[[], Iterator[Picture]], evidence: Evidence, keys: list[Keyframe], names: list[str], positions: Array, tick: Tick
+) -> Evidence:
+    """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
+
+    frames gives the film's grey pictures in order, as often as it is called.
+    """
+    at = [evidence.names.index(n) for n in names]
+    steady = filled(positions)
+    shank = shank_px(steady, names)
+    stepper, patcher, room = StepFollower(shank), PatchFollower(shank), RoomFollower()
     by_frame = {k.frame: k for k in keys}
     if by_frame:
-        for i, rgb in enumerate(frames()):
+        for i, grey in enumerate(frames()):
             if i in by_frame:
-                patcher.learn(_grey(rgb), by_frame[i], evidence.names, positions[i])
+                patcher.learn(grey, by_frame[i], names, steady[i])
             if i >= max(by_frame):
                 break
-    for i, rgb in enumerate(frames()):
-        if i >= len(evidence.times):
-            break
-        grey = _grey(rgb)
-        evidence.step[i], evidence.step_sigma[i] = stepper.step(grey, positions[max(i - 1, 0)])
-        if by_frame:
-            evidence.match[i], evidence.match_sigma[i] = patcher.match(grey, positions[i], evidence.names)
-        tick(i)
+    with ThreadPoolExecutor(1) as pool:
+        for i, grey in enumerate(frames()):
+            if i >= len(evidence.times):
+                break
+            still = pool.submit(room.add, grey, steady[i])
+            evidence.step[i, at], evidence.step_sigma[i, at] = stepper.step(grey, steady[max(i - 1, 0)])
+            if by_frame:
+                evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
+            still.result()
+            tick(i)
+    evidence.learned = patcher.learned()
+    for row in evidence.learned:
+        row[1] = at[int(row[1])]
+    evidence.room = room.path()
     return evidence
-
-
-def _grey(rgb: Picture) -> Picture:
-    return np.asarray(cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY), np.uint8)

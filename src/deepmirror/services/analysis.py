@@ -11,18 +11,16 @@ from deepmirror.core.body import Body
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series
 from deepmirror.core.measures import Marks, Scene
 from deepmirror.core.reps import find_reps
-from deepmirror.core.skeleton import SIDES, near_side, points_for, sided
-from deepmirror.core.track import Series, Track
-from deepmirror.core.values import Value
+from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided
+from deepmirror.core.track import Series
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile, ClientPart
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.network import Quality
-from deepmirror.pose.solve import first_positions, track
-from deepmirror.pose.watch import follow, look
+from deepmirror.pose.solve import Seen, first_positions, track
+from deepmirror.pose.watch import FINAL, QUICK, Plan, follow, look
 from deepmirror.services.jobs import Progress
 
 
@@ -44,34 +42,42 @@ def keyframes(brief: Brief, frames: int) -> list[Keyframe]:
     return [Keyframe(frame, points) for frame, points in brief.seeds if frame < frames and points]
 
 
-def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, quality: Quality = "heavy") -> Evidence:
+def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, plan: Plan = FINAL) -> Evidence:
     """Run the network over the film and follow the points through it. Raises BadFilm, Cancelled."""
     total, keys = len(film.times), keyframes(brief, len(film.times))
-    clicked = [n for k in keys for n in k.points if n in FREE_POINTS]
-    names = points_for(brief.file.view) + sorted(set(clicked))
     first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
-    evidence = look(film.stream(), film.times, names, quality, first, progress.part(0.0, 0.7, "looking for the body", total))
-    return refollow(film, brief, movement, evidence, progress, 0.7)
+    frames = ((i * plan.every, p) for i, p in enumerate(film.stream(plan.every)))
+    share = 0.98 if plan is QUICK else 0.65
+    evidence = look(frames, film.times, plan, first, progress.part(0.0, share, "looking for the body", total, plan.every))
+    return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
 
 
 def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, progress: Progress, start: float = 0.0) -> Evidence:
     """Follow the points anew from changed clicks, without running the network again."""
     keys = keyframes(brief, len(film.times))
-    positions = first_positions(evidence, keys, movement)
+    extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
+    whole = evidence.only([*ALL_POINTS, *extra])
+    names = points_for(brief.file.view) + extra
+    positions = first_positions(whole.only(names), keys, movement, brief.file.view)
     progress.tell(start, "following the points")
-    return follow(film.stream, evidence, keys, positions, progress.part(start, 0.98, "following the points", len(film.times)))
+    tick = progress.part(start, 0.98, "following the points", len(film.times))
+    return follow(film.stream_grey, whole, keys, names, positions, tick)
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence, schools: dict[str, str] | None = None) -> Analysis:
     """Solve, measure and judge what was observed; a second or less."""
-    movement = catalogue.movement(brief.file.movement)
-    body = body_of(brief.file.client)
-    path = track(evidence, keyframes(brief, len(evidence.times)), movement, brief.file.view, body)
-    up, level_u = _up(brief.file)
-    angles = angle_series(path, brief.file.view, up, level_u)
-    signal = rep_signal(angles, movement, brief.file.view)
+    file = brief.file
+    movement, body, view = catalogue.movement(file.movement), body_of(file.client), file.view
+    up, level_u = _up(file)
+    known = scales.from_length(np.array(file.scale.points_px), file.scale.length_cm) if file.scale else None
+    keys = keyframes(brief, len(evidence.times))
+    path, plane = track(evidence, keys, Seen(view, body, movement, known, up, (facts.width, facts.height)))
+    still = path.still(evidence.room)
+    angles = angle_series(still, view, up, level_u, plane)
+    signal = rep_signal(angles, movement, view)
     reps = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg)
-    scene = Scene(path, brief.file.view, angles, reps, body, px_per_cm(brief.file, path, body), brief.tempo, up, _marks(brief.file))
+    px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
+    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path)
     measured = measure(scene)
     return Analysis(facts, brief, movement, scene, signal, measured, judge(scene, measured, movement, catalogue, schools or {}))
 
@@ -92,12 +98,6 @@ def rep_signal(angles: dict[str, Series], movement: Movement, view: str) -> Seri
     parts = [angles[sided(name, s)] for s in ((near,) if near else SIDES) if sided(name, s) in angles]
     values = np.mean([p.values for p in parts], axis=0)
     return Series(parts[0].times, sign * values, np.max([p.u for p in parts], axis=0))
-
-
-def px_per_cm(file: BriefFile, path: Track, body: Body) -> Value | None:
-    """Scale from the known length and from the client's own leg, together."""
-    known = scales.from_length(np.array(file.scale.points_px), file.scale.length_cm) if file.scale else None
-    return scales.combine(known, scales.from_body(path, file.view, body))
 
 
 def _up(file: BriefFile) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], float]:

@@ -31,9 +31,9 @@ class Progress:
         if self._report is not None:
             self._report(min(max(share, 0.0), 1.0), words)
 
-    def part(self, start: float, end: float, words: str, total: int) -> Callable[[int], None]:
-        """A counter for one stage that fills start..end of the whole."""
-        every = max(1, total // 100)
+    def part(self, start: float, end: float, words: str, total: int, step: int = 1) -> Callable[[int], None]:
+        """A counter for one stage that fills start..end of the whole; it counts in steps."""
+        every = max(1, total // 100 // step) * step
 
         def tick(i: int) -> None:
             if i % every == 0:

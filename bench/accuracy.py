@@ -1,0 +1,170 @@
+"""Accuracy against films with known truth: `python -m bench.accuracy [--auto] [--seeds 2] [FILM.mp4 ...]`.
+
+Films come with NAME.brief.json and NAME.truth.json beside them (studio renders them: `python -m studio.render --bench --all`).
+Prints per film the median and 95th percentile of joint-angle errors (degrees, in space), rep counts, the median error of
+the phase boundaries (frames), hip lift and frontal angle errors, and how many true values lie inside value ± u (k = 2).
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from deepmirror.core.skeleton import near_side
+from deepmirror.exchange.brief import check_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.analysis import Analysis, conclude, observe
+from deepmirror.services.jobs import Progress
+
+HERE = Path(__file__).parent
+FILMS = (HERE.parent / "src/deepmirror/assets/demo", HERE / "films")
+ANGLES = ("knee_flexion", "hip_flexion", "trunk_lean", "ankle_dorsiflexion")
+SIGNAL = {"romanian_deadlift": "hip_flexion", "standing_calf_raise": "ankle_dorsiflexion"}
+ALIAS = {"fppa_left_deg": "fppa_max_deg_left", "fppa_right_deg": "fppa_max_deg_right"}
+
+
+@dataclass
+class Row:
+    """What one film gave."""
+
+    name: str
+    errors: dict[str, tuple[float, float]] = field(default_factory=dict)
+    inside: dict[str, tuple[int, int]] = field(default_factory=dict)
+    reps: tuple[int, int] = (0, 0)
+    boundary_frames: float = float("nan")
+    measures: dict[str, list[float]] = field(default_factory=dict)
+    findings: tuple[str, ...] = ()
+    misses: tuple[str, ...] = ()
+    seconds: float = 0.0
+
+
+def films(names: list[str]) -> Iterator[Path]:
+    """Films given, or all that lie in the usual places."""
+    if names:
+        yield from (Path(n) for n in names)
+        return
+    for folder in FILMS:
+        yield from sorted(p for p in folder.glob("*.mp4") if p.with_suffix("").with_suffix(".truth.json").exists())
+
+
+def analysed(path: Path, auto: bool, seeds: int, cache: Path | None, truth: dict[str, Any]) -> tuple[Analysis, float]:
+    """The film analysed; evidence is kept in `cache` so that solving can be tried again without looking again."""
+    brief = json.loads(path.with_suffix(".brief.json").read_text())
+    if auto:
+        brief["seeds"] = []
+    if seeds > 1 and brief["seeds"]:
+        brief["seeds"].append(second_seed(truth, brief))
+    catalogue, checked = load_catalogue(), check_brief(brief)
+    kept = cache / f"{path.stem}{'.auto' if auto else ''}{seeds}.npz" if cache else None
+    started = time.perf_counter()
+    with Film(path) as film:
+        if kept and kept.exists():
+            evidence = Evidence.load(kept)
+        else:
+            evidence = observe(film, checked, catalogue.movement(checked.file.movement), Progress())
+            if kept:
+                kept.parent.mkdir(parents=True, exist_ok=True)
+                evidence.save(kept)
+        return conclude(film.facts, checked, catalogue, evidence), time.perf_counter() - started
+
+
+def second_seed(truth: dict[str, Any], brief: dict[str, Any]) -> dict[str, Any]:
+    """Clicks (2 px noise) on the far turn-round of the second rep."""
+    rng = np.random.default_rng(7)
+    frame = round(truth["reps"][min(1, len(truth["reps"]) - 1)]["bottom_s"] * truth["fps"])
+    near = near_side(brief["view"])
+    points = {}
+    for name in brief["seeds"][0]["points_px"]:
+        full = name if name.endswith(("_left", "_right")) else f"{name}_{near}"
+        points[name] = [float(v) for v in np.array(truth["landmarks_px"][full][frame]) + rng.normal(0, 2, 2)]
+    return {"frame": frame, "points_px": points}
+
+
+def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
+    """Errors of one film."""
+    row, near = Row(name), truth["near_side"]
+    for side in (near,) if near else ("left", "right"):
+        for angle in ANGLES if near else ("fppa", "knee_flexion"):
+            key = angle if angle == "trunk_lean" else f"{angle}_{side}"
+            if key in analysis.scene.angles and key in truth["angles_deg"]:
+                series, true = analysis.scene.angles[key], np.array(truth["angles_deg"][key])
+                true = true[: len(series.values)]
+                good = np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)
+                error = np.abs(series.values - true)[good]
+                row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
+                row.inside[key if not near else angle] = (int((error <= series.u[good]).sum()), int(good.sum()))
+    reps = analysis.scene.reps
+    row.reps = (len(truth["reps"]), len(reps))
+    if len(reps) == len(truth["reps"]):
+        row.boundary_frames = boundaries(analysis, truth)
+        for rep, values, want in zip(reps, analysis.measured.reps, truth["reps"], strict=True):
+            for key, value in values.items():
+                true = want["measures"].get(ALIAS.get(key, key), want["measures"].get(f"{key}_{near}"))
+                if isinstance(true, (int, float)):
+                    row.measures.setdefault(key, []).append(abs(value.value - true))
+                    got, of = row.inside.get("measures", (0, 0))
+                    row.inside["measures"] = (got + (abs(value.value - true) <= value.u), of + 1)
+            del rep
+    found = {f.code: set(f.reps) for f in analysis.judgement.findings}
+    row.findings = tuple(f"{c}{sorted(r)}" for c, r in found.items())
+    row.misses = tuple(f["code"] for f in truth["faults"] if not any(c in found for c in [f["code"], *f.get("accept_also", [])]))
+    return row
+
+
+def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
+    """Median error (frames) of starts, turn-rounds and ends against the truth's own 5 % speed boundaries."""
+    from deepmirror.core.reps import find_reps
+
+    side = truth["near_side"] or "left"
+    movement = analysis.movement
+    signal = movement.signal_sign * np.array(truth["angles_deg"][f"{SIGNAL.get(truth['movement'], 'knee_flexion')}_{side}"])
+    times = np.arange(len(signal)) / truth["fps"]
+    want = find_reps(times, signal, movement.first_phase, 10.0)
+    if len(want) != len(analysis.scene.reps):
+        return float("nan")
+    pairs = zip(analysis.scene.reps, want, strict=True)
+    misses = [abs(x - y) for a, b in pairs for x, y in ((a.start_s, b.start_s), (a.bottom_s, b.bottom_s), (a.end_s, b.end_s))]
+    return float(np.median(misses)) * float(truth["fps"])
+
+
+def show(rows: list[Row]) -> None:
+    """Print the table."""
+    for r in rows:
+        angles = "  ".join(f"{k.replace('_flexion', '').replace('_dorsiflexion', '')} {m:.1f}/{p:.1f}" for k, (m, p) in r.errors.items())
+        kept = " ".join(f"{k.split('_')[0]} {100 * a / max(b, 1):.0f}%" for k, (a, b) in r.inside.items())
+        lift = f"  lift {np.round(r.measures['hip_lift_cm'], 2)}" if "hip_lift_cm" in r.measures else ""
+        fppa = "".join(f"  {k[:6]} peak {np.round(r.measures[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in r.measures)
+        print(f"{r.name:32s} {angles}{lift}{fppa}  reps {r.reps[1]}/{r.reps[0]} at {r.boundary_frames:.1f} fr")
+        print(f"{'':34s}inside ±u: {kept}   {', '.join(r.findings) or 'no finding'}{'  MISSED ' + ', '.join(r.misses) if r.misses else ''}")
+    total = {k: np.sum([r.inside[k] for r in rows if k in r.inside], axis=0) for k in {k for r in rows for k in r.inside}}
+    print("inside ±u over all films: " + ", ".join(f"{k} {100 * v[0] / v[1]:.1f} % of {v[1]}" for k, v in sorted(total.items())))
+
+
+def main() -> None:
+    """Command line."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("films", nargs="*")
+    parser.add_argument("--auto", action="store_true", help="no seeded frame")
+    parser.add_argument("--seeds", type=int, default=1)
+    parser.add_argument("--cache", type=Path, help="keep what was seen here, to solve again quickly")
+    args = parser.parse_args()
+    rows = []
+    for path in films(args.films):
+        truth = json.loads(path.with_suffix("").with_suffix(".truth.json").read_text())
+        analysis, seconds = analysed(path, args.auto, args.seeds, args.cache, truth)
+        rows.append(compare(path.stem, analysis, truth))
+        rows[-1].seconds = seconds
+    show(rows)
+
+
+if __name__ == "__main__":
+    main()

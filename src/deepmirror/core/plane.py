@@ -1,0 +1,253 @@
+"""From the picture plane to the body: how far a side film's camera stands off the side, and how far the knees open.
+
+A segment whose horizontal part points out of the picture plane by the angle a looks shorter, but only along the picture's
+level direction: (u / cos a)² + v² = (S L)², with u, v the seen level and upright parts, L the client's length and S the
+scale. Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
+together by weighted least squares; the depth of every point then follows, and joint angles are taken in space.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.body import Body
+from deepmirror.core.skeleton import SEGMENTS, near_side, sided
+from deepmirror.core.track import Points, Series, Track
+from deepmirror.core.values import COVERAGE_FACTOR, Value
+
+Array = NDArray[np.float64]
+
+YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
+SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
+INDEPENDENT_POSES = 10.0
+SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
+FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
+USUAL_STANCE_SHARE = (1.1, 0.3)  # of the shoulder breadth, for standing sets
+PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length")
+
+
+@dataclass(frozen=True)
+class Opening:
+    """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive."""
+
+    thigh: tuple[float, float] = (4.0, 6.0)
+    shank: tuple[float, float] = (4.0, 6.0)
+    foot: tuple[float, float] = (8.0, 8.0)
+    standing: bool = False
+
+
+@dataclass(frozen=True)
+class Plane:
+    """The fitted picture plane of one side film.
+
+    theta (7,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess;
+    covariance (7, 7). px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
+    """
+
+    theta: Array
+    covariance: Array
+    px_per_cm: float
+    lengths_cm: dict[str, float]
+    way: int
+    up: Array
+    centre: Array
+    camera_cm: float
+    offsets_cm: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def yaw(self) -> Value:
+        """Camera off the side view, degrees, positive towards the client's front."""
+        return Value(float(self.theta[0]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[0, 0])))
+
+    def scale(self) -> Value:
+        """px per cm at the near leg."""
+        s = self.px_per_cm * float(np.exp(self.theta[4]))
+        return Value(s, COVERAGE_FACTOR * s * float(np.sqrt(self.covariance[4, 4])))
+
+    def forward(self, d: Array) -> Array:
+        """Part (T,) of vectors (T, 3) in space that points where the client faces."""
+        yaw = np.radians(self.theta[0])
+        return np.asarray(d[:, 0] * np.cos(yaw) + d[:, 2] * np.sin(yaw))
+
+    def out_of_plane(self, segment: str) -> float:
+        """Angle (degrees) between a segment's level direction and the picture plane, towards the camera positive."""
+        yaw = float(self.theta[0])
+        return yaw + (float(self.theta[PARAMETERS.index(segment)]) if segment in ("thigh", "shank", "foot") else 0.0)
+
+    def seen_length_px(self, segment: str, direction: Array) -> Array:
+        """Length (T,) px a segment must show when it points along picture directions (T, 2)."""
+        unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)
+        across = np.array([-self.up[1], self.up[0]])
+        u, v = unit @ across, unit @ self.up
+        a = np.radians(np.clip(self.out_of_plane(segment), -60, 60))
+        key = f"{segment}_length"
+        stretch = float(np.exp(self.theta[PARAMETERS.index(key)])) if key in PARAMETERS else 1.0
+        length = self.lengths_cm[segment] * stretch * self.scale().value
+        return np.asarray(length / np.sqrt((u / np.cos(a)) ** 2 + v**2))
+
+    def in_space(self, points: Points, side: str) -> dict[str, Array]:
+        """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre."""
+        across = self.way * np.array([-self.up[1], self.up[0]])
+        flat = {}
+        for joint in ("hip", "knee", "ankle", "heel", "toe", "shoulder"):
+            name = sided(joint, side)
+            if name in points.names:
+                p = points[name] - self.centre
+                flat[joint] = np.stack([p @ across, p @ self.up], axis=1)
+        depth = {j: np.zeros(len(p)) for j, p in flat.items()}
+        scale = self.scale().value
+        camera = self.camera_cm * scale
+        for _ in range(2):
+            near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
+            depth = self._depths(near, scale)
+        near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
+        return {j: np.column_stack([near[j], depth[j]]) for j in flat}
+
+    def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
+        slope = lambda segment: np.tan(np.radians(np.clip(self.out_of_plane(segment), -60, 60)))
+        depth = {"hip": np.zeros(len(flat["hip"]))}
+        if "shoulder" in flat:
+            outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
+            depth["shoulder"] = (flat["shoulder"] - flat["hip"])[:, 0] * slope("trunk") + outward
+        if "knee" in flat:
+            depth["knee"] = (flat["knee"] - flat["hip"])[:, 0] * slope("thigh")
+        if "ankle" in flat and "knee" in flat:
+            depth["ankle"] = depth["knee"] + (flat["ankle"] - flat["knee"])[:, 0] * slope("shank")
+        for joint in ("heel", "toe"):
+            if joint in flat and "ankle" in depth:
+                depth[joint] = depth["ankle"] + (flat[joint] - flat["ankle"])[:, 0] * slope("foot")
+        return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
+
+    def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
+        """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
+        out = track.series(lambda p: compute(p, self))
+        points = Points(track.names, track.positions)
+        jacobian = np.zeros((len(track.times), len(self.theta)))
+        for k in range(len(self.theta)):
+            sd = float(np.sqrt(self.covariance[k, k]))
+            if sd < 1e-9:
+                continue
+            moved = []
+            for sign in (1, -1):
+                theta = self.theta.copy()
+                theta[k] += sign * 0.5 * sd
+                moved.append(compute(points, replace(self, theta=theta)))
+            jacobian[:, k] = (moved[0] - moved[1]) / sd
+        variance = np.einsum("ti,ij,tj->t", jacobian, self.covariance, jacobian)
+        return out.widened(COVERAGE_FACTOR * np.sqrt(np.maximum(variance, 0)))
+
+
+def fit_plane(
+    track: Track,
+    view: str,
+    body: Body,
+    opening: Opening,
+    known_scale: Value | None,
+    up: Array,
+    size: tuple[int, int],
+    separations_px: dict[str, float] | None = None,
+) -> Plane | None:
+    """The picture plane of a side film; None for other views or when the leg was not followed.
+
+    separations_px: near minus far x (px, median over the film) of hip, shoulder, ankle as the network sees them.
+    size: width and height of the picture, px.
+    """
+    near = near_side(view)
+    if near is None or not track.has(*(sided(j, near) for j in ("hip", "knee", "ankle"))):
+        return None
+    way = 1 if view == "side-right" else -1
+    across = way * np.array([-up[1], up[0]])
+    lengths = {s: body.length(s).cm for s in ("thigh", "shank", "foot", "trunk")}
+    seen = {}
+    for segment in ("thigh", "shank", "foot"):
+        a, b = (sided(j, near) for j in SEGMENTS[segment])
+        if track.has(a, b):
+            d = track.point(b) - track.point(a)
+            seen[segment] = _spread_poses(np.stack([d @ across, d @ up], axis=1))
+    guess = known_scale.value if known_scale else _first_scale(seen, lengths)
+    problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
+    theta, covariance = problem.solve()
+    centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
+    camera = FOCAL_SHARE * max(size) / guess
+    wide = (body.length("biacromial").cm - body.length("hip_breadth").cm) / 2
+    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide})
+
+
+def _spread_poses(d: Array, count: int = 40) -> Array:
+    """Poses spread evenly over the directions a segment took, so that long rests do not outvote the far posture."""
+    order = np.argsort(np.arctan2(d[:, 0], d[:, 1]))
+    angles = np.arctan2(d[order, 0], d[order, 1])
+    wanted = np.linspace(angles[0], angles[-1], count)
+    return d[order[np.clip(np.searchsorted(angles, wanted), 0, len(d) - 1)]]
+
+
+def _first_scale(seen: dict[str, Array], lengths: dict[str, float]) -> float:
+    longest = [np.percentile(np.linalg.norm(seen[s], axis=1), 90) / lengths[s] for s in ("thigh", "shank") if s in seen]
+    return float(np.mean(longest))
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """The least-squares problem over PARAMETERS."""
+
+    seen: dict[str, Array]
+    lengths: dict[str, float]
+    guess: float
+    body: Body
+    opening: Opening
+    known_scale: Value | None
+    way: int
+    separations_px: dict[str, float]
+
+    def residuals(self, theta: Array) -> Array:
+        yaw, scale = theta[0], self.guess * np.exp(theta[4])
+        rows = [np.array([yaw / YAW_SD_DEG])]
+        for k, segment in enumerate(("thigh", "shank", "foot")):
+            mean, sd = getattr(self.opening, segment)
+            rows.append(np.array([(theta[1 + k] - mean) / sd]))
+            if segment not in self.seen:
+                continue
+            d = self.seen[segment]
+            stretch = np.exp(theta[5 + k]) if k < 2 else 1.0
+            length = self.lengths[segment] * scale * stretch
+            a = np.radians(np.clip(yaw + theta[1 + k], -70, 70))
+            whole = np.sqrt((d[:, 0] / np.cos(a)) ** 2 + d[:, 1] ** 2)
+            noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else 3)
+            rows.append((whole / length - 1) / noise)
+        u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
+        rows.append(np.array([theta[4] / u]))
+        for k, segment in enumerate(("thigh", "shank")):
+            length = self.body.length(segment)
+            rows.append(np.array([theta[5 + k] / max(length.u_cm / length.cm / COVERAGE_FACTOR, 0.004)]))
+        return np.concatenate([*rows, self._separations(yaw, scale)])
+
+    def _separations(self, yaw: float, scale: float) -> Array:
+        rows = []
+        widths = {"hip": self.body.length("hip_breadth").cm, "shoulder": self.body.length("biacromial").cm}
+        spreads = dict(SEPARATION_SD_CM)
+        if self.opening.standing:
+            widths["ankle"] = USUAL_STANCE_SHARE[0] * widths["shoulder"]
+            spreads["ankle"] = float(np.hypot(spreads["ankle"], USUAL_STANCE_SHARE[1] * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
+        for joint, width in widths.items():
+            if joint in self.separations_px and np.isfinite(self.separations_px[joint]):
+                seen = -self.way * self.separations_px[joint] / scale
+                rows.append((seen - width * np.sin(np.radians(yaw))) / spreads[joint])
+        return np.array(rows)
+
+    def solve(self) -> tuple[Array, Array]:
+        from scipy.optimize import least_squares
+
+        start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0])
+        best = None
+        for yaw in (0.0, 15.0, -15.0):  # a shortened segment may point to either side: try both
+            start[0] = yaw
+            found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02])
+            if best is None or found.cost < best.cost:
+                best = found
+        assert best is not None
+        information = best.jac.T @ best.jac
+        return best.x, np.asarray(np.linalg.inv(information + np.eye(len(start)) * 1e-9))

@@ -1,0 +1,75 @@
+"""The still room behind the client: how a hand-held camera moved, so that pad lines, pivots and the floor stay put."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+
+POINTS = 140
+FEWEST = 30
+SHRINK = 2  # registration runs on pictures half the size
+STILL_PX = 0.7  # a camera that never moved more than this stood still
+BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
+_LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
+
+
+class RoomFollower:
+    """Registers the background of each picture to the first one: rotation, even scale and shift."""
+
+    def __init__(self) -> None:
+        self._before: Picture | None = None
+        self._points = np.empty((0, 1, 2), np.float32)  # in the present picture
+        self._home = np.empty((0, 2))  # the same points in the first picture
+        self._path: list[Array] = []
+
+    def add(self, grey: Picture, body: Array) -> None:
+        """Take the next picture; body (P, 2) px tells what is not room."""
+        small = cv2.resize(grey, (grey.shape[1] // SHRINK, grey.shape[0] // SHRINK), interpolation=cv2.INTER_AREA)
+        small = np.asarray(small, np.uint8)
+        home = np.eye(2, 3) if not self._path else self._path[-1]
+        if self._before is not None and len(self._points):
+            moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, small, self._points, None, **_LK)  # type: ignore[call-overload]
+            good = ok[:, 0] == 1
+            self._points, self._home = moved[good], self._home[good]
+            home = self._fit(home)
+        if len(self._points) < FEWEST:
+            self._seed(small, body, home)
+        self._path.append(home)
+        self._before = small
+
+    def _fit(self, last: Array) -> Array:
+        """First picture to present one; points that do not agree are dropped."""
+        if len(self._points) < 6:
+            return last
+        found, inside = cv2.estimateAffinePartial2D(self._home, self._points[:, 0].astype(float), ransacReprojThreshold=1.0)
+        if found is None or inside.sum() < 6:
+            return last
+        keep = inside[:, 0] == 1
+        self._points, self._home = self._points[keep], self._home[keep]
+        return np.asarray(found, float)
+
+    def _seed(self, small: Picture, body: Array, home: Array) -> None:
+        mask = np.full(small.shape, 255, np.uint8)
+        low, high = body.min(axis=0) / SHRINK, body.max(axis=0) / SHRINK
+        margin = BODY_MARGIN * float((high - low).max())
+        x0, y0, x1, y1 = (int(v) for v in (*(low - margin), *(high + margin)))
+        mask[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = 0
+        found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10, mask=mask)
+        self._points = np.empty((0, 1, 2), np.float32) if found is None else found.astype(np.float32)
+        back = cv2.invertAffineTransform(home)
+        self._home = self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2]
+
+    def path(self) -> Array:
+        """(T, 2, 3): first picture to each one, px of the whole picture; empty when the camera stood still."""
+        if not self._path:
+            return np.empty((0, 2, 3))
+        out = np.array(self._path)
+        out[:, :, 2] *= SHRINK
+        out[:, :, 2] += (SHRINK - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
+        corners = np.array([[0, 0], [1280, 0], [0, 720], [1280, 720]], float)
+        there = np.einsum("tij,cj->tci", out[:, :, :2], corners) + out[:, None, :, 2]
+        return out if np.abs(there - corners).max() > STILL_PX else np.empty((0, 2, 3))
