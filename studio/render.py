@@ -59,8 +59,8 @@ def fault_path(times: Any, depth: Any, reps: tuple[Rep, ...], marks: list[dict[s
     return out
 
 
-def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path) -> None:
-    """Film one set: pictures, truth and brief."""
+def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path, pictures: bool = True) -> None:
+    """Film one set: pictures (unless only the truth is wanted anew), truth and brief."""
     body, lifter, camera, reps = prepare(data, film)
     posture = lifter.posture if isinstance(lifter, Lifter) else None
     first = posture.first if posture else "eccentric"
@@ -74,14 +74,14 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path) 
     props = [(p, room.prop(p)) for p in [*(posture.props if posture else ()), *film.get("props", [])]]
     target = HERE / ".cache" if stills else out
     target.mkdir(parents=True, exist_ok=True)
-    container = None if stills else av.open(str(out / f"{film['name']}.mp4"), "w", options={"movflags": "+faststart"})
+    container = None if stills or not pictures else av.open(str(out / f"{film['name']}.mp4"), "w", options={"movflags": "+faststart"})
     stream: Any = None
     if container is not None:
         stream = container.add_stream("libx264", rate=Fraction(film["fps"]))
         stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
         stream.options = {"crf": str(film.get("crf", 25)), "preset": "medium", "bf": "2"}
     rng = np.random.default_rng(film["seed"] + 1)
-    for i in np.linspace(0, np.argmax(depth), 3).astype(int) if stills else range(len(times)):
+    for i in np.linspace(0, np.argmax(depth), 3).astype(int) if stills else range(len(times) if pictures else 0):
         lm, tf, bar = poses[i]
         room.aim(cameras[i])
         room.set_body(*skin(body, tf), body.faces, body.colours)
@@ -98,10 +98,11 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path) 
             frame.to_image().save(HERE / ".cache" / f"{film['name']}-{i}.png")
         else:
             container.mux(stream.encode(frame))
-    if container is None:
+    if stills:
         return
-    container.mux(stream.encode())
-    container.close()
+    if container is not None:
+        container.mux(stream.encode())
+        container.close()
     record = truth.describe(film, body, cameras, times, marks, paths, lifter, first)
     base = room.plinth_base
     note = truth.brief(film, record, cameras[0], np.array([base, base + np.array([0, 0, 0.6])]), film["seed"])
@@ -115,13 +116,14 @@ def main() -> None:
     parser.add_argument("--all", action="store_true")
     parser.add_argument("--film", action="append", default=[])
     parser.add_argument("--stills", action="store_true")
+    parser.add_argument("--truth", action="store_true", help="write truth and brief anew, leave the pictures")
     parser.add_argument("--bench", action="store_true", help="the films of bench.toml, into bench/films (not committed)")
     args = parser.parse_args()
     data, films = film_specs(args.bench)
     for film in films:
-        done = args.bench and (BENCH_OUT / f"{film['name']}.truth.json").exists()
+        done = args.bench and (BENCH_OUT / f"{film['name']}.truth.json").exists() and not args.truth
         if (args.all and not done) or film["name"] in args.film:
-            render(data, film, args.stills, BENCH_OUT if args.bench else OUT)
+            render(data, film, args.stills, BENCH_OUT if args.bench else OUT, not args.truth)
             print(film["name"], "done", flush=True)
 
 

@@ -32,7 +32,9 @@ def angles(lm: dict[str, Array]) -> dict[str, Array]:
     for s in SIDES:
         hip, knee, ankle = lm[f"hip_{s}"], lm[f"knee_{s}"], lm[f"ankle_{s}"]
         out[f"knee_flexion_{s}"] = 180 - between(hip, knee, ankle)
-        out[f"hip_flexion_{s}"] = 180 - between(hip + trunk, hip, knee)
+        front = np.cross(trunk, hip - knee)[:, 0] < 0
+        bend = 180 - between(lm[f"shoulder_{s}"], hip, knee)
+        out[f"hip_flexion_{s}"] = np.where(front, bend, -bend)
         sole = lm[f"toe_{s}"] - lm[f"heel_{s}"]
         out[f"ankle_dorsiflexion_{s}"] = 90 - between(knee, ankle, ankle + sole)
         thigh = hip - knee

@@ -21,6 +21,7 @@ UP = np.array([0.0, -1.0])
 # front views; common practice, no source. The doubt says how rough that reading is.
 STANDING_FLEXION_DEG = 5.0
 SHANK_SHARE = 0.25
+READABLE_FLEXION_DEG = 15.0
 FRONT_FLEXION_U_DEG = 16.0
 LEVEL_U_DEG = 1.0  # k = 2: a phone held or propped by hand; common practice, no source
 
@@ -36,7 +37,9 @@ def outward(view: str, side: str) -> int:
     return left_is_right if side == "left" else -left_is_right
 
 
-def angle_series(track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None) -> dict[str, Series]:
+def angle_series(
+    track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None
+) -> dict[str, Series]:
     """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
 
     up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction. With a fitted
@@ -62,8 +65,10 @@ def between(a: Array, b: Array) -> Array:
 
 def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: float) -> dict[str, Series]:
     shoulder, hip, knee, ankle, heel, toe = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
-    space = lambda p, plane: plane.in_space(p, side)
     out: dict[str, Series] = {}
+
+    def space(p: Points, plane: Plane) -> dict[str, Array]:
+        return plane.in_space(p, side)
 
     def knee_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane)
@@ -71,11 +76,13 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(np.copysign(between(q["knee"] - q["hip"], q["ankle"] - q["knee"]), bend))
 
     def thigh(p: Points, plane: Plane) -> Array:
-        d = space(p, plane)["hip"] - space(p, plane)["knee"]
+        q = space(p, plane)
+        d = q["hip"] - q["knee"]
         return np.asarray(np.degrees(np.arctan2(d[:, 1], np.hypot(d[:, 0], d[:, 2]))))
 
     def shank(p: Points, plane: Plane) -> Array:
-        d = space(p, plane)["knee"] - space(p, plane)["ankle"]
+        q = space(p, plane)
+        d = q["knee"] - q["ankle"]
         return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
 
     def hip_flexion(p: Points, plane: Plane) -> Array:
@@ -84,7 +91,8 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(np.copysign(between(q["hip"] - q["shoulder"], q["knee"] - q["hip"]), bend))
 
     def lean(p: Points, plane: Plane) -> Array:
-        d = space(p, plane)["shoulder"] - space(p, plane)["hip"]
+        q = space(p, plane)
+        d = q["shoulder"] - q["hip"]
         return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
 
     def dorsiflexion(p: Points, plane: Plane) -> Array:
@@ -124,7 +132,7 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
 
         out[f"fppa_{side}"] = track.series(projection)
         out[f"knee_medial_{side}"] = track.series(medial)
-        flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up)
+        flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up, track.times)
         out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
     if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):
         out["knee_ankle_separation_ratio"] = track.series(
@@ -133,15 +141,35 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
     return out
 
 
-def flexion_from_height(height: Array) -> Array:
+def flexion_from_height(height: Array, times: Array) -> Array:
     """Knee flexion (degrees) a squatting leg must have for its hip to be at this height over the ankle.
 
     height (T,), any unit; its highest level is taken for standing. A model, not a measurement: the thigh and shank are
-    taken as equal and the shank as leaning a fixed share of the flexion.
+    taken as equal and the shank as leaning a fixed share of the flexion. Near standing a bend hardly lowers the hip
+    (10° take half a percent), so the first degrees are not read off: from READABLE_FLEXION_DEG the leg is taken to have
+    sped up evenly from rest.
     """
     k = np.radians(np.linspace(0, 150, 301))
     model = np.cos(SHANK_SHARE * k) + np.cos((1 - SHANK_SHARE) * k)
     standing = np.radians(STANDING_FLEXION_DEG)
     top = np.cos(SHANK_SHARE * standing) + np.cos((1 - SHANK_SHARE) * standing)
     scaled = height / np.percentile(height, 97) * top
-    return np.asarray(np.degrees(np.interp(-scaled, -model, k)))
+    flexion = np.degrees(np.interp(-scaled, -model, k))
+    return _eased(flexion, times)
+
+
+def _eased(flexion: Array, times: Array) -> Array:
+    out, bent = flexion.copy(), flexion >= READABLE_FLEXION_DEG
+    span = READABLE_FLEXION_DEG - STANDING_FLEXION_DEG
+    for i in np.nonzero(bent[1:] & ~bent[:-1])[0]:
+        first = int(i) + 1
+        later = min(first + 4, len(times) - 1)
+        speed = (flexion[later] - flexion[first]) / max(times[later] - times[first], 1e-6)
+        ease = 2 * span / max(float(speed), 10.0)
+        rest = first - 1  # back to where the ease began, or to the way up before it
+        while rest > 0 and not bent[rest - 1] and times[rest - 1] >= times[first] - ease:
+            rest -= 1
+        rows = slice(rest, first)
+        since = times[rows] - times[first] + ease
+        out[rows] = STANDING_FLEXION_DEG + span * (since / ease) ** 2
+    return out

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
-from deepmirror.core.geometry import along_and_across
+from deepmirror.core.geometry import along_and_across, included_angle
 from deepmirror.core.kinematics import UP, facing, outward
 from deepmirror.core.plane import Plane
 from deepmirror.core.reps import Rep
@@ -29,6 +29,7 @@ FILM_FRONT = "Film from straight in front: camera at knee to hip height, both fe
 ADD_SCALE = "Give a known length in the client's plane (a plate of 45 cm, a box edge) or her measured thigh and shank."
 ADD_PAD = "Click the two ends of the pad's edge on one frame."
 ADD_PIVOT = "Click the machine's pivot on one frame."
+ADD_BACK = "Place mid-back (and low back) on one frame, on the line of the spine."
 ADD_BAR = "Click the end of the bar on one frame."
 
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
@@ -215,6 +216,16 @@ def bar_drift(scene: Scene, rep: Rep) -> Value:
     return scene.cm(highest(away, rep))
 
 
+def spine_flexion(scene: Scene, rep: Rep) -> Value:
+    """How much more the back is bent than at the set's start, degrees: the turn of the line shoulder - mid-back - hip."""
+    shoulder, hip = scene.side_point("shoulder"), scene.side_point("hip")
+    if "mid_back" not in scene.track.names:
+        raise CannotTell("the back is not marked", ADD_BACK)
+    series = scene.track.series(lambda p: 180 - included_angle(p[shoulder], p["mid_back"], p[hip]))
+    start = _at(series, scene.reps[0].start_s)
+    return Value(highest(series, rep).value - start, highest(series, rep).u)
+
+
 def _knee_inward(side: str) -> RepMeasure:
     def measure(scene: Scene, rep: Rep) -> Value:
         """How far the knee came inward of its line against the rep's own start, % of the shank.
@@ -295,6 +306,7 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "hip_lift_cm": hip_lift,
     "hip_slide_cm": hip_slide,
     "bar_drift_cm": bar_drift,
+    "spine_flexion_deg": spine_flexion,
     "range_share_pct": range_share,
     "eccentric_share_pct": phase_share("eccentric"),
     "concentric_share_pct": phase_share("concentric"),
@@ -331,6 +343,12 @@ def _toe_out(side: str) -> FilmMeasure:
         return Value(float(np.degrees(np.arcsin(sine))), float(np.degrees(share.u / np.sqrt(1 - sine**2))))
 
     return measure
+
+
+def toe_out_asymmetry(scene: Scene) -> Value:
+    """Difference between the feet's turn, degrees."""
+    left, right = FILM_MEASURES["toe_out_left_deg"](scene), FILM_MEASURES["toe_out_right_deg"](scene)
+    return Value(abs(left.value - right.value), (left - right).u)
 
 
 def pivot_misalignment(scene: Scene) -> Value:
@@ -382,6 +400,7 @@ FILM_MEASURES: dict[str, FilmMeasure] = {
     "stance_to_shoulder_ratio": stance_ratio,
     "toe_out_left_deg": _toe_out("left"),
     "toe_out_right_deg": _toe_out("right"),
+    "toe_out_asymmetry_deg": toe_out_asymmetry,
     "pivot_misalignment_cm": pivot_misalignment,
     "speed_loss_pct": speed_loss,
     "range_loss_pct": range_loss,

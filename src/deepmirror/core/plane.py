@@ -23,6 +23,7 @@ Array = NDArray[np.float64]
 
 YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
 SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
+FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 10.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
@@ -36,7 +37,7 @@ class Opening:
 
     thigh: tuple[float, float] = (4.0, 6.0)
     shank: tuple[float, float] = (4.0, 6.0)
-    foot: tuple[float, float] = (8.0, 8.0)
+    foot: tuple[float, float] = (6.0, 5.0)
     standing: bool = False
 
 
@@ -108,7 +109,9 @@ class Plane:
         return {j: np.column_stack([near[j], depth[j]]) for j in flat}
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
-        slope = lambda segment: np.tan(np.radians(np.clip(self.out_of_plane(segment), -60, 60)))
+        def slope(segment: str) -> float:
+            return float(np.tan(np.radians(np.clip(self.out_of_plane(segment), -60, 60))))
+
         depth = {"hip": np.zeros(len(flat["hip"]))}
         if "shoulder" in flat:
             outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
@@ -216,7 +219,7 @@ class _Fit:
             length = self.lengths[segment] * scale * stretch
             a = np.radians(np.clip(yaw + theta[1 + k], -70, 70))
             whole = np.sqrt((d[:, 0] / np.cos(a)) ** 2 + d[:, 1] ** 2)
-            noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else 3)
+            noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
         u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
         rows.append(np.array([theta[4] / u]))
@@ -249,5 +252,5 @@ class _Fit:
             if best is None or found.cost < best.cost:
                 best = found
         assert best is not None
-        information = best.jac.T @ best.jac
-        return best.x, np.asarray(np.linalg.inv(information + np.eye(len(start)) * 1e-9))
+        jacobian = np.asarray(best.jac)
+        return np.asarray(best.x), np.asarray(np.linalg.inv(jacobian.T @ jacobian + np.eye(len(start)) * 1e-9))

@@ -134,7 +134,7 @@ class Film:
     def stream_grey(self) -> Iterator[Picture]:
         """All frames in order as grey pictures (H, W)."""
         turn = self.facts.rotation_deg
-        return self._read(lambda f: _turned(f.to_ndarray(format="gray"), turn), 1)
+        return self._read(lambda f: _turned(_grey(f), turn), 1)
 
     def _read(self, convert: Callable[[Any], Picture], every: int) -> Iterator[Picture]:
         last: Picture | None = None
@@ -231,6 +231,15 @@ def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def _upright(frame: Any, rotation: int) -> Picture:
     return _turned(frame.to_ndarray(format="rgb24"), rotation)
+
+
+def _grey(frame: Any) -> Picture:
+    """The brightness plane as it lies in the usual phone formats; converted otherwise."""
+    if frame.format.name not in ("yuv420p", "yuvj420p", "nv12"):
+        return np.asarray(frame.to_ndarray(format="gray"), np.uint8)
+    plane = frame.planes[0]
+    rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+    return np.ascontiguousarray(rows[:, : plane.width])
 
 
 def _turned(picture: Picture, rotation: int) -> Picture:

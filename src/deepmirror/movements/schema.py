@@ -80,6 +80,14 @@ class Believe(Strict):
     match: float = 1.0
 
 
+class NetworkOffset(Strict):
+    """Where a joint's centre usually lies from the network's point in this movement, shares of the shank's length."""
+
+    along: float
+    across: float
+    spread: float = Field(gt=0)
+
+
 class Movement(Strict):
     """One movement or machine."""
 
@@ -94,6 +102,7 @@ class Movement(Strict):
     standing: bool = False
     opening: dict[Literal["thigh", "shank", "foot"], tuple[float, float]] = {}
     trust: dict[str, Believe] = {}
+    network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []
     cautions: list[str]
     fault: list[Fault] = []

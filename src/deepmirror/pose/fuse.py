@@ -18,7 +18,7 @@ from scipy.linalg import cho_solve_banded as solve_factor
 from scipy.linalg import cholesky_banded
 
 from deepmirror.core.skeleton import SEGMENTS, sided, split
-from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px
 
 Array = NDArray[np.float64]
 
@@ -46,13 +46,25 @@ class Trust:
 
 @dataclass(frozen=True)
 class Habit:
-    """Where a joint's centre usually lies from the network's point: along and across its segment, and the spread; shares of
-    the shank. across is taken to the segment's right on the screen for a client who faces right, or for the side that is on
-    the screen's right in front views, and mirrored otherwise."""
+    """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
+    the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
+    the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
+    front views, and mirrored otherwise."""
 
     along: float
     across: float
     spread: float
+    bend_along: float = 0.0
+    bend_across: float = 0.0
+
+
+@dataclass(frozen=True)
+class Posture:
+    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), and side -> sign of across."""
+
+    turn: Array
+    bend: Array
+    mirror: dict[str | None, int]
 
 
 @dataclass(frozen=True)
@@ -76,44 +88,43 @@ class Offsets:
     sigma: Array
 
 
-def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], mirror: dict[str | None, int]) -> Offsets:
-    """Joint centres minus network, turned with the carrying segment.
+def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
+    """Joint centres minus network.
 
-    The usual offset of each joint (habits) and what the clicks say are weighted by their doubts; between keyframes the
-    offset is interpolated in time. mirror: side -> +1 or -1, the sign of `across` for that side's points in this view.
+    The usual offset of each joint (habits) and what the clicks say are weighted by their doubts; between keyframes what the
+    clicks say is interpolated in time.
     """
-    steady = _steady(filled(evidence.network))
-    turn = carrier_turns(steady, evidence.names)
-    shank = shank_px(steady, evidence.names)
+    calm = steady(evidence.network)
+    shank = shank_px(calm, evidence.names)
     frames = np.arange(len(evidence.times))
     move, sure = np.zeros_like(evidence.network), np.zeros(len(evidence.names))
     for p, name in enumerate(evidence.names):
         habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
-        usual = np.array([habit.along, mirror.get(split(name)[1], 0) * habit.across]) * shank
+        sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
+        usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
         spread = habit.spread * shank
         rows = [(k.frame, np.array(k.points[name]), k.sigma_px) for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
-        rows = [r for r in rows if np.linalg.norm(r[1] - steady[r[0], p]) < OFFSET_LIMIT * shank]
+        rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
         if not rows:
-            move[:, p], sure[p] = rotate(np.tile(usual, (len(frames), 1)), turn[:, p]), spread
+            move[:, p], sure[p] = rotate(usual, turn), spread
             continue
-        local = []
+        own = []
         for frame, click, sigma in rows:
             noise = float(np.hypot(sigma, NETWORK_LOOK_SHARE * shank))
-            share = spread**2 / (spread**2 + noise**2)
-            local.append(usual + share * (rotate(click - steady[frame, p], -turn[frame, p]) - usual))
-        at, values = [r[0] for r in rows], np.array(local)
-        bent = np.stack([np.interp(frames, at, values[:, k]) for k in range(2)], axis=1)
-        move[:, p] = rotate(bent, turn[:, p])
+            own.append((rotate(click - calm[frame, p], -turn[frame]) - usual[frame]) * spread**2 / (spread**2 + noise**2))
+        at, values = [r[0] for r in rows], np.array(own)
+        personal = np.stack([np.interp(frames, at, values[:, k]) for k in range(2)], axis=1)
+        move[:, p] = rotate(usual + personal, turn)
         noise = rows[0][2] / np.sqrt(len(rows))
         sure[p] = noise * spread / np.hypot(noise, spread)
     return Offsets(move, sure)
 
 
-def _steady(points: Array, half: int = 2) -> Array:
-    """Running median over 2 half + 1 frames, to take an offset from more than one noisy look."""
-    padded = np.pad(points, ((half, half), (0, 0), (0, 0)), mode="edge")
-    windows = np.stack([padded[k : k + len(points)] for k in range(2 * half + 1)])
-    return np.asarray(np.median(windows, axis=0))
+def steady(points: Array, half: int = 2) -> Array:
+    """Running median over 2 half + 1 frames of positions (T, P, 2), gaps bridged: more than one noisy look."""
+    whole = filled(points)
+    padded = np.pad(whole, ((half, half), (0, 0), (0, 0)), mode="edge")
+    return np.asarray(np.median(np.stack([padded[k : k + len(whole)] for k in range(2 * half + 1)]), axis=0))
 
 
 class _Normal:
@@ -184,27 +195,58 @@ def solve(
     acceleration_px: float,
     start: Array | None = None,
     passes: int = PASSES,
+    doubt: bool = True,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
     trust: joint -> Trust; moved: offsets of the network; acceleration_px: standard deviation of the second difference per
     frame that a body makes. start: (T, P, 2) first guess; taken from the corrected network when absent.
+    doubt: work out the covariance too (zeros otherwise).
     """
     frames, count = evidence.network.shape[:2]
     guided = evidence.network + moved.move
     x = filled(guided) if start is None else start
-    factor = np.empty(0)
+    groups = _groups(evidence.names, lengths or {})
+    parts = [(at, evidence.only([evidence.names[i] for i in at])) for at in groups]
+    factors: list[Array] = []
     for _ in range(passes):
-        normal = _Normal(frames, count)
-        _add_points(normal, evidence, guided, trust, x)
-        _add_keys(normal, evidence, keys)
-        _add_steps(normal, evidence, trust, x)
-        for (a, b), (length, sigma) in (lengths or {}).items():
-            _add_length(normal, evidence.names, a, b, length, sigma, x)
-        _add_smoothness(normal, evidence.times, acceleration_px)
-        factor = cholesky_banded(normal.banded())
-        x = solve_factor((factor, False), normal.right.ravel()).reshape(frames, count, 2)
-    return Solution(x, _covariance(factor, frames, 2 * count))
+        factors, new = [], np.empty_like(x)
+        for at, part in parts:
+            normal = _Normal(frames, len(at))
+            _add_points(normal, part, guided[:, at], trust, x[:, at])
+            _add_keys(normal, part, keys)
+            _add_steps(normal, part, trust, x[:, at])
+            for (a, b), (length, sigma) in (lengths or {}).items():
+                if a in part.names:
+                    _add_length(normal, part.names, a, b, length, sigma, x[:, at])
+            _add_smoothness(normal, part.times, acceleration_px)
+            factor = cholesky_banded(normal.banded())
+            new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
+            factors.append(factor)
+        x = new
+    return Solution(x, _whole_covariance(factors, groups, frames, count) if doubt else np.zeros((frames, 2 * count, 2 * count)))
+
+
+def _groups(names: list[str], lengths: Lengths) -> list[list[int]]:
+    """Points that lengths tie together, and every other point alone: what is not coupled is solved apart, which is far quicker."""
+    group = {n: {n} for n in names}
+    for a, b in lengths:
+        joined = group[a] | group[b]
+        for n in joined:
+            group[n] = joined
+    return [list(t) for t in sorted({tuple(sorted(names.index(n) for n in members)) for members in group.values()})]
+
+
+def _whole_covariance(factors: list[Array], groups: list[list[int]], frames: int, count: int) -> Array:
+    """In-frame covariance (T, 2P, 2P) from the groups' factors; groups of one size are worked out together."""
+    out = np.zeros((frames, 2 * count, 2 * count))
+    for size in {len(g) for g in groups}:
+        chosen = [i for i, g in enumerate(groups) if len(g) == size]
+        blocks = _covariance(np.stack([factors[i] for i in chosen]), frames, 2 * size)
+        for k, i in enumerate(chosen):
+            at = np.array([[2 * p, 2 * p + 1] for p in groups[i]]).ravel()
+            out[:, at[:, None], at[None, :]] = blocks[:, k]
+    return out
 
 
 def _robust(residual: Array, sigma: Array, soft: float) -> Array:
@@ -272,33 +314,29 @@ def segment_ends(segment: str, side: str) -> tuple[str, str]:
     return sided(a, side), sided(b, side)
 
 
-def _covariance(factor: Array, frames: int, block: int) -> Array:
-    """In-frame blocks of the inverse of the normal matrix from its upper banded Cholesky factor.
+def _covariance(factors: Array, frames: int, block: int) -> Array:
+    """In-frame blocks (T, G, block, block) of the inverses of G normal matrices from their upper banded Cholesky factors.
 
     A = RᵀR. Takahashi: for the last block upwards, Z_ij inside the band follows from rows of R already inverted.
-    Done per frame: R's frame rows reach over the frame itself and the two after it.
+    Done per frame: R's frame rows reach over the frame itself and the two after it. factors: (G, width + 1, size).
     """
-    width, size = factor.shape[0] - 1, factor.shape[1]
-    reach = 3 * block
-    rows = np.arange(block)[:, None]
-    columns = np.arange(reach)[None, :]
+    count, width = factors.shape[0], factors.shape[1] - 1
+    rows, columns = np.arange(block)[:, None], np.arange(3 * block)[None, :]
     inside = (columns >= rows) & (columns - rows <= width)
     source = np.where(inside, width - (columns - rows), 0)
-    padded = np.concatenate([factor, np.zeros((width + 1, 2 * block))], axis=1)
-    out = np.empty((frames, block, block))
-    later = np.zeros((2 * block, 2 * block))  # inverse over the two frames after the present one
+    padded = np.concatenate([factors, np.zeros((count, width + 1, 2 * block))], axis=2)
+    out = np.empty((frames, count, block, block))
+    later = np.zeros((count, 2 * block, 2 * block))  # inverse over the two frames after the present one
     for t in range(frames - 1, -1, -1):
-        r = np.where(inside, padded[source, t * block + columns], 0.0)
-        own, cross = r[:, :block], r[:, block:]
-        inverse = np.linalg.inv(own)
-        gain = inverse @ cross
-        here = inverse @ inverse.T + gain @ later @ gain.T
-        here = (here + here.T) / 2
-        side = -gain @ later
+        r = np.where(inside, padded[:, source, t * block + columns], 0.0)
+        inverse = np.linalg.inv(r[..., :block])
+        gain = inverse @ r[..., block:]
+        carried = gain @ later
+        here = inverse @ inverse.swapaxes(1, 2) + carried @ gain.swapaxes(1, 2)
+        here = (here + here.swapaxes(1, 2)) / 2
         out[t] = here
         new = np.empty_like(later)
-        new[:block, :block], new[:block, block:] = here, side[:, :block]
-        new[block:, :block], new[block:, block:] = side[:, :block].T, later[:block, :block]
+        new[:, :block, :block], new[:, :block, block:] = here, -carried[..., :block]
+        new[:, block:, :block], new[:, block:, block:] = -carried[..., :block].swapaxes(1, 2), later[:, :block, :block]
         later = new
-    assert size == frames * block
     return out

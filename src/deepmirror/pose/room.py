@@ -28,8 +28,8 @@ class RoomFollower:
 
     def add(self, grey: Picture, body: Array) -> None:
         """Take the next picture; body (P, 2) px tells what is not room."""
-        small = cv2.resize(grey, (grey.shape[1] // SHRINK, grey.shape[0] // SHRINK), interpolation=cv2.INTER_AREA)
-        small = np.asarray(small, np.uint8)
+        size = (grey.shape[1] // SHRINK, grey.shape[0] // SHRINK)
+        small: Picture = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
         home = np.eye(2, 3) if not self._path else self._path[-1]
         if self._before is not None and len(self._points):
             moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, small, self._points, None, **_LK)  # type: ignore[call-overload]
@@ -61,7 +61,7 @@ class RoomFollower:
         found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10, mask=mask)
         self._points = np.empty((0, 1, 2), np.float32) if found is None else found.astype(np.float32)
         back = cv2.invertAffineTransform(home)
-        self._home = self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2]
+        self._home = np.asarray(self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2], float)
 
     def path(self) -> Array:
         """(T, 2, 3): first picture to each one, px of the whole picture; empty when the camera stood still."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
+from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
 from deepmirror.core.plane import Opening, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
@@ -16,7 +17,7 @@ from deepmirror.core.track import Track
 from deepmirror.core.values import Value
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
-from deepmirror.pose.fuse import Habit, Lengths, Offsets, Solution, Trust, offsets, segment_ends, solve
+from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
 
 Array = NDArray[np.float64]
 
@@ -24,28 +25,34 @@ Array = NDArray[np.float64]
 ACCELERATION_SHARE = 0.02
 # Where the joint's centre lies from the network's point, mean and spread over our rendered films (bench/accuracy).
 SIDE_HABITS = {
-    "ear": Habit(0.0, 0.0, 0.05),
-    "shoulder": Habit(-0.10, 0.0, 0.06),
+    "ear": Habit(-0.02, -0.09, 0.04),
+    "shoulder": Habit(-0.09, 0.0, 0.06),
     "elbow": Habit(0.0, 0.0, 0.10),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.05, 0.05, 0.06),
+    "hip": Habit(-0.03, 0.05, 0.06, -0.05, 0.01),
     "knee": Habit(0.03, -0.005, 0.03),
     "ankle": Habit(0.055, -0.005, 0.03),
-    "heel": Habit(-0.03, 0.047, 0.04),
-    "toe": Habit(0.073, 0.05, 0.04),
+    "heel": Habit(-0.045, 0.04, 0.04),
+    "toe": Habit(0.085, 0.045, 0.05),
 }
+# In front views offsets are taken down the picture (along) and inward (across).
 FRONT_HABITS = {
     "ear": Habit(0.0, 0.0, 0.06),
-    "shoulder": Habit(-0.04, 0.028, 0.04),
+    "shoulder": Habit(0.045, -0.02, 0.04),
     "elbow": Habit(0.0, 0.0, 0.08),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(0.02, -0.005, 0.05),
-    "knee": Habit(-0.045, 0.0, 0.03),
-    "ankle": Habit(0.055, 0.022, 0.03),
-    "heel": Habit(0.05, 0.06, 0.04),
-    "toe": Habit(0.06, -0.047, 0.04),
+    "hip": Habit(-0.02, -0.015, 0.04, 0.27, -0.03),
+    "knee": Habit(-0.06, 0.005, 0.03, 0.145, -0.04),
+    "ankle": Habit(0.06, 0.02, 0.03),
+    "heel": Habit(0.075, 0.025, 0.03),
+    "toe": Habit(0.026, -0.074, 0.03),
 }
-SEEN_SEGMENT_SIGMA = 0.02  # share of a segment's length that its seen length may be off in one frame
+# From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
+FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
+DEEP_HIP_DEG = 120.0
+# Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
+SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
+SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 DRIFT_SHARE = {"shoulder": 0.04, "elbow": 0.05, "wrist": 0.06, "hip": 0.03}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.015
 
@@ -63,43 +70,72 @@ class Seen:
     locked: frozenset[str] = frozenset()
 
 
-def believe(movement: Movement) -> dict[str, Trust]:
-    """The movement's trust table in the solver's terms."""
+def believe(movement: Movement, view: str) -> dict[str, Trust]:
+    """The movement's trust table in the solver's terms; front views have one of their own for all movements."""
+    if near_side(view) is None:
+        return FRONT_TRUST
     return {joint: Trust(b.network, b.step, b.match) for joint, b in movement.trust.items()}
 
 
 def opening(movement: Movement) -> Opening:
     """What the movement usually does out of its side plane."""
-    return Opening(**{k: tuple(v) for k, v in movement.opening.items()}, standing=movement.standing)
+    usual, own = Opening(), movement.opening
+    return Opening(own.get("thigh", usual.thigh), own.get("shank", usual.shank), own.get("foot", usual.foot), movement.standing)
 
 
-def _offsets(evidence: Evidence, keys: list[Keyframe], view: str) -> Offsets:
-    near = near_side(view)
-    mirror: dict[str | None, int] = dict.fromkeys(SIDES, facing(view)) if near else {s: outward(view, s) for s in SIDES}
-    return offsets(evidence, keys, SIDE_HABITS if near else FRONT_HABITS, mirror)
+def _posture(evidence: Evidence, view: str) -> Posture:
+    """How the network's body lies in each frame: what the usual offsets turn and bend with."""
+    calm, near, shape = steady(evidence.network), near_side(view), evidence.network.shape[:2]
+
+    def at(joint: str, side: str) -> Array:
+        return np.asarray(calm[:, evidence.names.index(sided(joint, side))])
+
+    bend = np.zeros(shape)
+    if near:
+        flexion = 180 - included_angle(at("shoulder", near), at("hip", near), at("knee", near))
+        bend[:] = np.clip(flexion / DEEP_HIP_DEG, 0, 1.2)[:, None]
+        return Posture(carrier_turns(calm, evidence.names), bend, dict.fromkeys(SIDES, facing(view)))
+    for side in SIDES:
+        thigh = np.linalg.norm(at("hip", side) - at("knee", side), axis=1)
+        short = 1 - np.clip(thigh / np.percentile(thigh, 95), 0, 1)
+        bend[:, [i for i, n in enumerate(evidence.names) if split(n)[1] == side]] = short[:, None]
+    return Posture(np.full(shape, np.pi / 2), bend, {s: outward(view, s) for s in SIDES})
+
+
+def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Offsets:
+    habits = FRONT_HABITS
+    if near_side(view):
+        habits = SIDE_HABITS | {j: Habit(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
+    return offsets(evidence, keys, habits, _posture(evidence, view))
 
 
 def first_positions(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Array:
     """Where the points are (T, P, 2) px by network and clicks alone: good enough to look around."""
     bare = replace(evidence, step_sigma=np.full_like(evidence.step_sigma, np.inf), match_sigma=np.full_like(evidence.match_sigma, np.inf))
-    return solve(bare, keys, believe(movement), _offsets(evidence, keys, view), None, _acceleration(evidence), passes=2).positions
+    return solve(
+        bare, keys, believe(movement, view), _offsets(evidence, keys, movement, view), None, _acceleration(evidence), passes=2, doubt=False
+    ).positions
 
 
 def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Plane | None]:
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     evidence = whole.only(points_for(seen.view) + extra)
-    moved, trust, soft = _offsets(evidence, keys, seen.view), believe(seen.movement), _acceleration(evidence)
+    moved, trust, soft = _offsets(evidence, keys, seen.movement, seen.view), believe(seen.movement, seen.view), _acceleration(evidence)
     evidence = _moved_matches(evidence, keys, moved)
-    solution = solve(evidence, keys, trust, moved, None, soft)
+    solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None)
     separations = near_far(whole, seen.view)
     plane = None
-    for _ in range(2):
+    for last in (False, True):
         bare = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations)
         if plane is None:
+            if not last and near_side(seen.view):
+                solution = solve(evidence, keys, trust, moved, None, soft, solution.positions, passes=1)
             break
-        solution = solve(evidence, keys, trust, moved, _lengths(plane, seen), soft, solution.positions, passes=3)
+        solution = solve(
+            evidence, keys, trust, moved, _lengths(plane, seen) | _shoe(keys, seen.view), soft, solution.positions, passes=3, doubt=last
+        )
     covariance = solution.covariance + np.diag(_systematic(evidence, moved, solution))[None]
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
 
@@ -112,10 +148,27 @@ def _acceleration(evidence: Evidence) -> float:
 def _lengths(plane: Plane, seen: Seen) -> Lengths:
     near = near_side(seen.view) or "left"
     out: Lengths = {}
-    for segment in ("thigh", "shank"):
-        length: Callable[[Array], Array] = lambda d, s=segment: plane.seen_length_px(s, d)
-        out[segment_ends(segment, near)] = (length, SEEN_SEGMENT_SIGMA * plane.lengths_cm[segment] * plane.scale().value)
+    for segment, share in SEEN_SEGMENT_SIGMA.items():
+        length = partial(plane.seen_length_px, segment)
+        out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
     return out
+
+
+def _shoe(keys: list[Keyframe], view: str) -> Lengths:
+    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked."""
+    names = [sided(j, near_side(view) or "left") for j in ("ankle", "heel", "toe")]
+    clicked = [k for k in keys if set(names) <= set(k.points)]
+    if not clicked:
+        return {}
+    out: Lengths = {}
+    for i, j in ((0, 1), (0, 2), (1, 2)):
+        apart = [float(np.hypot(*np.subtract(k.points[names[i]], k.points[names[j]]))) for k in clicked]
+        out[(names[i], names[j])] = (partial(_always, float(np.mean(apart))), SHOE_SIGMA * max(apart) + 1.5)
+    return out
+
+
+def _always(length_px: float, directions: Array) -> Array:
+    return np.full(len(directions), length_px)
 
 
 def near_far(evidence: Evidence, view: str) -> dict[str, float]:

@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -52,7 +51,7 @@ class Plan:
     check_every: int = 0
 
 
-FINAL = Plan("heavy", 2, 8)
+FINAL = Plan("heavy", 3, 9)
 QUICK = Plan("full", 4)
 
 
@@ -98,8 +97,12 @@ class Watcher:
         self._detector = self._detector or Detector(2)
         found = self._detector.find(rgb)
         height, width = rgb.shape[:2]
-        off = lambda r: float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height))
-        return max(found, key=lambda f: f[1].side * f[0] * (1 - 0.5 * off(f[1])))[1] if found else None
+
+        def weight(found: tuple[float, Region]) -> float:
+            score, r = found
+            return r.side * score * (1 - 0.5 * float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height)))
+
+        return max(found, key=weight)[1] if found else None
 
     def _settle(self, rgb: Picture, region: Region | None) -> Region | None:
         """Look a few times at one picture, so that a rough first region does not cost the first frames."""
@@ -203,15 +206,19 @@ def follow(
                 patcher.learn(grey, by_frame[i], names, steady[i])
             if i >= max(by_frame):
                 break
+
+    def beside(i: int, grey: Picture) -> None:
+        room.add(grey, steady[i])
+        if by_frame:
+            evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
+
     with ThreadPoolExecutor(1) as pool:
         for i, grey in enumerate(frames()):
             if i >= len(evidence.times):
                 break
-            still = pool.submit(room.add, grey, steady[i])
+            other = pool.submit(beside, i, grey)
             evidence.step[i, at], evidence.step_sigma[i, at] = stepper.step(grey, steady[max(i - 1, 0)])
-            if by_frame:
-                evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
-            still.result()
+            other.result()
             tick(i)
     evidence.learned = patcher.learned()
     for row in evidence.learned:

@@ -20,7 +20,7 @@ def measures_record(analysis: Analysis) -> dict[str, Any]:
             "width": facts.width,
             "height": facts.height,
         },
-        "landmarks": landmarks(scene.track),
+        "landmarks": landmarks(scene.film_track),
         "angles_deg": angles(scene.angles),
         "reps": [rep_record(r, m) for r, m in zip(scene.reps, measured.reps, strict=True)],
         "measures": measure_table(measured.film),

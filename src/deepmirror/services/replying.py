@@ -70,7 +70,7 @@ def _rep_words(reps: tuple[int, ...], total: int) -> str:
 def still(film: Film, analysis: Analysis, item: Correction) -> NDArray[np.uint8]:
     """The picture of one correction, as the client gets it."""
     overlay = Overlay(
-        analysis.scene.track, analysis.scene.view, item.frame, item.measure, item.title, f"{item.seen} {item.number}", f"“{item.cue}”"
+        analysis.scene.film_track, analysis.scene.view, item.frame, item.measure, item.title, f"{item.seen} {item.number}", f"“{item.cue}”"
     )
     return draw(film.picture(item.frame), overlay)
 
@@ -79,7 +79,7 @@ def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, pro
     """Write reply.mp4, reply.vtt, reply.html, stills, measures.json, and the numbers as CSV. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        shots, captions = plan(reply, analysis.scene.track, analysis.scene.view, film.facts.fps)
+        shots, captions = plan(reply, analysis.scene.film_track, analysis.scene.view, film.facts.fps)
         stills = {item.code: png(still(film, analysis, item)) for item in reply.chosen()}
         write_film(folder / "reply.mp4", _pictures(film, shots, progress), film.facts.fps)
         vtt = web_vtt(captions)

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import JOINTS, SIDES, near_side, points_for, sided, split
+from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.services.analysis import Analysis, conclude, observe, refollow
 from deepmirror.services.desk import Desk
@@ -39,7 +39,7 @@ class Review:
         self._done: list[Step] = [Step("opened", brief)]
         self._undone: list[Step] = []
         self.analysis: Analysis | None = None
-        self.followed = brief.seeds
+        self.followed = self._to_follow()
         if self.evidence is not None:
             self.conclude()
 
@@ -66,23 +66,22 @@ class Review:
     def observe(self, progress: Progress) -> Analysis | None:
         """Look at the whole film anew, or only follow the points anew when the body was found before."""
         movement = self.desk.catalogue.movement(self.brief.file.movement)
-        if self.evidence is None or self.evidence.names != self._names_wanted():
+        if self.evidence is None:
             self.evidence = observe(self.film, self.brief, movement, progress)
         else:
             self.evidence = refollow(self.film, self.brief, movement, self.evidence, progress)
-        self.followed = self.brief.seeds
+        self.followed = self._to_follow()
         self.evidence.save(self.desk.store.evidence_path(self.film_id))
         out = self.conclude()
         progress.tell(1.0, "done")
         return out
 
     def needs_following(self) -> bool:
-        """True when points were placed since they were last followed through the film."""
-        return self.evidence is None or self.followed != self.brief.seeds or self.evidence.names != self._names_wanted()
+        """True when points were placed, or the view changed, since the points were last followed through the film."""
+        return self.evidence is None or self.followed != self._to_follow()
 
-    def _names_wanted(self) -> list[str]:
-        extra = {n for _, points in self.brief.seeds for n in points if split(n)[0] not in JOINTS}
-        return points_for(self.brief.file.view) + sorted(extra)
+    def _to_follow(self) -> tuple[object, str]:
+        return self.brief.seeds, self.brief.file.view
 
     def point_names(self) -> list[str]:
         """The points the coach may place in this view, in the order a hand goes."""

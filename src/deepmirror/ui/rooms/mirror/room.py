@@ -197,8 +197,8 @@ class MirrorRoom(QWidget):
             return
         drawing = Drawing(selected=self._selected)
         analysis = review.analysis
-        if analysis is not None and self._lines and self.frame < len(analysis.scene.track.times):
-            track = analysis.scene.track
+        if analysis is not None and self._lines and self.frame < len(analysis.scene.film_track.times):
+            track = analysis.scene.film_track
             places = {n: QPointF(*track.positions[self.frame, i]) for i, n in enumerate(track.names)}
             hidden = {"ear", "elbow", "wrist"}
             drawing.points = {

@@ -1,0 +1,85 @@
+"""From the picture to the body: a leg of known lengths filmed by a pinhole camera that stands off the side view."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.spatial.transform import Rotation
+
+from deepmirror.core.body import Body
+from deepmirror.core.kinematics import UP, angle_series, between
+from deepmirror.core.plane import Opening, fit_plane
+from deepmirror.core.track import Track
+from deepmirror.core.values import Value
+
+LENGTHS = {"thigh": 42.0, "shank": 41.0, "foot": 26.0, "trunk": 48.0, "biacromial": 37.0, "hip_breadth": 23.0}
+FOCAL, AWAY_CM, SIZE = 1024.0, 340.0, (1280, 720)
+JOINTS = ("shoulder", "hip", "knee", "ankle", "heel", "toe")
+OPENING = Opening((15, 8), (15, 8), (15, 10), standing=True)
+
+
+def squatting(yaw_deg: float, knees_open_deg: float = 16.0) -> tuple[Track, np.ndarray, dict[str, float]]:
+    """A squat seen from the client's right: track, true knee flexion (T,), near-far distances (px).
+
+    Body axes: x forward, y towards the near side, z up, cm. The camera turns about the client by yaw towards the front.
+    """
+    depth = (1 - np.cos(np.linspace(0, 4 * np.pi, 240))) / 2
+    shank, thigh, lean = np.radians(2 + 28 * depth), np.radians(88 - 88 * depth), np.radians(3 + 40 * depth)
+    open_ = np.radians(knees_open_deg)
+    out = np.array([np.cos(open_), np.sin(open_), 0.0])
+    up = np.array([0.0, 0.0, 1.0])
+    mix = lambda a, level: np.cos(a)[:, None] * level + np.sin(a)[:, None] * up
+    ankle = np.tile([0.0, 19.0, 9.0], (len(depth), 1))
+    knee = ankle + LENGTHS["shank"] * mix(np.pi / 2 - shank, out)
+    hip = knee - LENGTHS["thigh"] * mix(-thigh, out)
+    shoulder = hip + LENGTHS["trunk"] * mix(np.pi / 2 - lean, np.array([1.0, 0, 0])) + [0, 7, 0]
+    heel, toe = ankle + [0, 0, -7] - 6 * out, ankle + [0, 0, -7] + 20 * out
+    body = np.stack([shoulder, hip, knee, ankle, heel, toe], axis=1)
+    true = between(hip - knee, ankle - knee)
+    turn = Rotation.from_euler("z", yaw_deg, degrees=True).as_matrix()
+
+    def project(points: np.ndarray) -> np.ndarray:
+        p = points @ turn.T - [0, 0, 85]
+        scale = FOCAL / (AWAY_CM - p[..., 1])
+        return np.stack([639.5 + p[..., 0] * scale, 359.5 - p[..., 2] * scale], axis=-1)
+
+    pixels = project(body)
+    far = {"hip": hip - [0, 23.0, 0], "shoulder": shoulder - [0, 37.0, 0], "ankle": ankle - [0, 38.0, 0]}
+    apart = {j: float(np.median(pixels[:, JOINTS.index(j), 0] - project(p)[:, 0])) for j, p in far.items()}
+    names = tuple(f"{j}_right" for j in JOINTS)
+    covariance = np.tile(np.eye(12), (len(depth), 1, 1))
+    return Track(np.arange(len(depth)) / 30, names, pixels, covariance), 180 - true, apart
+
+
+@pytest.mark.parametrize("yaw", [-22.0, 0.0, 12.0, 22.0])
+def test_a_cameras_yaw_is_found_and_taken_out_of_the_knee(yaw: float) -> None:
+    track, flexion, apart = squatting(yaw)
+    body = Body(measured_cm=dict(LENGTHS))
+    known = Value(FOCAL / AWAY_CM, 0.035 * FOCAL / AWAY_CM)
+    plane = fit_plane(track, "side-right", body, OPENING, known, UP, SIZE, apart)
+    assert plane is not None
+    assert abs(plane.yaw.value - yaw) < max(4.0, plane.yaw.u)
+    corrected = angle_series(track, "side-right", UP, 1.0, plane)["knee_flexion_right"]
+    pictured = angle_series(track, "side-right", UP, 1.0)["knee_flexion_right"]
+    error, raw = np.abs(corrected.values - flexion), np.abs(pictured.values - flexion)
+    assert np.median(error) < 2.0
+    assert (error <= corrected.u).mean() > 0.9
+    if yaw > 10:
+        assert np.median(error) < np.median(raw) / 2
+
+
+def test_without_lengths_the_band_is_wider_not_the_claim_bolder() -> None:
+    track, _, apart = squatting(18.0)
+    known = Value(FOCAL / AWAY_CM, 0.035 * FOCAL / AWAY_CM)
+    measured, guessed = (
+        fit_plane(track, "side-right", b, OPENING, known, UP, SIZE, apart)
+        for b in (Body(measured_cm=dict(LENGTHS)), Body(stature_cm=170.0))
+    )
+    assert measured is not None and guessed is not None
+    wide, narrow = (angle_series(track, "side-right", UP, 1.0, p)["knee_flexion_right"].u for p in (guessed, measured))
+    assert np.median(wide) > np.median(narrow)
+
+
+def test_front_views_have_no_side_plane() -> None:
+    track, _, _ = squatting(0.0)
+    assert fit_plane(track, "front", Body(stature_cm=170), OPENING, None, UP, SIZE) is None
