@@ -19,6 +19,16 @@ def parser() -> argparse.ArgumentParser:
     batch.add_argument("--brief", type=Path, required=True, help="what the coach knows: JSON")
     batch.add_argument("--out", type=Path, required=True, help="folder for measures.json")
     batch.add_argument("--reply", action="store_true", help="also write the annotated reply")
+    build = commands.add_parser("build", help="what this client's body must do, as JSON")
+    build.add_argument("client", type=Path, help="the brief's client part: JSON")
+    build.add_argument("--movement", default="back_squat")
+    build.add_argument("--depth", default="parallel", help="parallel, deepest, or degrees (thigh over level; knee flexion on machines)")
+    build.add_argument("--heel-lift-cm", type=float, default=0.0)
+    build.add_argument("--bar", choices=("high", "low", "front", "goblet", "none", "belt"))
+    build.add_argument("--knees-open-deg", type=float, default=0.0)
+    build.add_argument("--load-kg", type=float, default=0.0)
+    build.add_argument("--foot-height-cm", type=float, help="machines: ankle over the rail's line through the hip")
+    commands.add_parser("movements", help="list and check the movement definitions").add_argument("--library", type=Path)
     return top
 
 
@@ -29,6 +39,10 @@ def main(words: list[str] | None = None) -> int:
 
     if args.command == "analyse":
         return bootstrap.run_batch(args.clip, args.brief, args.out, args.reply)
+    if args.command == "build":
+        return bootstrap.run_build(args)
+    if args.command == "movements":
+        return bootstrap.run_movements(args.library)
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False))
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 from pathlib import Path
 
-from deepmirror.errors import DeepMirrorError
+from deepmirror.errors import BadBrief, DeepMirrorError
 from deepmirror.services.jobs import Progress
 
 
@@ -24,6 +25,48 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
     except DeepMirrorError as error:
         print(("\n" if show else "") + " ".join(error.sentence.split()), file=sys.stderr)
         return 2
+    return 0
+
+
+def run_build(args: argparse.Namespace) -> int:
+    """Print the build solver's answer."""
+    from deepmirror.services.building import Ask, build_command
+
+    try:
+        depth: str | float = args.depth
+        if depth not in ("parallel", "deepest"):
+            depth = _number("--depth", args.depth, -40, 170)
+        lift = _number("--heel-lift-cm", args.heel_lift_cm, 0, 15)
+        open_deg = _number("--knees-open-deg", args.knees_open_deg, 0, 60)
+        load = _number("--load-kg", args.load_kg, 0, 1000)
+        print(build_command(args.client, Ask(args.movement, depth, args.bar, lift, open_deg, load, args.foot_height_cm)))
+    except DeepMirrorError as error:
+        print(" ".join(error.sentence.split()), file=sys.stderr)
+        return 2
+    return 0
+
+
+def _number(name: str, value: str | float, low: float, high: float) -> float:
+    try:
+        number = float(value)
+    except ValueError:
+        raise BadBrief(f"{name} must be a number, not “{value}”.") from None
+    if not low <= number <= high:
+        raise BadBrief(f"{name} must lie between {low:g} and {high:g}, not {number:g}.")
+    return number
+
+
+def run_movements(library: Path | None) -> int:
+    """List the movement definitions, the coach's own included; exit 2 with one line when one is not right."""
+    from deepmirror.movements.loader import load_catalogue
+
+    try:
+        catalogue = load_catalogue(library / "movements" if library else None)
+    except DeepMirrorError as error:
+        print(" ".join(error.sentence.split()), file=sys.stderr)
+        return 2
+    for m in sorted(catalogue.movements.values(), key=lambda m: (m.family, m.title)):
+        print(f"{m.id:24s} {m.title:26s} {m.family:24s} {'/'.join(m.views):12s} {len(m.fault)} faults")
     return 0
 
 

@@ -9,9 +9,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from deepmirror.core.anthropometry import STATURE_SHARES
+
 Source = Literal["measured", "from_film", "predicted"]
 
-STATURE_SHARES = {"thigh": 0.245, "shank": 0.246, "foot": 0.152, "trunk": 0.288, "biacromial": 0.259, "hip_breadth": 0.191}
 U_SHARE: dict[str, float] = {"measured": 0.03, "from_film": 0.05, "predicted": 0.08}  # k = 2; common practice, no source
 FALLBACK_STATURE_CM = 170.0
 
@@ -42,7 +43,11 @@ class Body:
         """A length of STATURE_SHARES, measured or predicted. Raises KeyError for a name it does not know."""
         if name in self.measured_cm:
             return Length(self.measured_cm[name], "measured")
-        return Length(STATURE_SHARES[name] * (self.stature_cm or FALLBACK_STATURE_CM), "predicted")
+        return Length(STATURE_SHARES[name] * self.stature(), "predicted")
+
+    def stature(self) -> float:
+        """Stature in cm, measured or the usual one."""
+        return self.stature_cm or FALLBACK_STATURE_CM
 
     def known(self) -> bool:
         """True when at least the stature or the leg was measured."""

@@ -28,7 +28,14 @@ INDEPENDENT_POSES = 10.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 USUAL_STANCE_SHARE = (1.1, 0.3)  # of the shoulder breadth, for standing sets
+JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
 PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length")
+
+
+def joint_breadth(body: Body, name: str) -> float:
+    """Distance (cm) of the two joint centres: measured as such, or the predicted outer breadth brought down to it."""
+    length = body.length(name)
+    return length.cm * (1.0 if length.source == "measured" else JOINT_SHARE[name])
 
 
 @dataclass(frozen=True)
@@ -176,7 +183,7 @@ def fit_plane(
     theta, covariance = problem.solve()
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
-    wide = (body.length("biacromial").cm - body.length("hip_breadth").cm) / 2
+    wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
     return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide})
 
 
@@ -230,7 +237,7 @@ class _Fit:
 
     def _separations(self, yaw: float, scale: float) -> Array:
         rows = []
-        widths = {"hip": self.body.length("hip_breadth").cm, "shoulder": self.body.length("biacromial").cm}
+        widths = {"hip": joint_breadth(self.body, "hip_breadth"), "shoulder": joint_breadth(self.body, "biacromial")}
         spreads = dict(SEPARATION_SD_CM)
         if self.opening.standing:
             widths["ankle"] = USUAL_STANCE_SHARE[0] * widths["shoulder"]

@@ -31,7 +31,7 @@ class ClientPart(_Model):
     mass_kg: Annotated[float, Field(ge=15, le=400)] | None = None
     sex: Literal["female", "male", "unspecified"] = "unspecified"
     segments_cm: dict[str, Centimetres] = {}
-    limits_deg: dict[str, float] = {}
+    limits_deg: dict[str, Annotated[float, Field(ge=0, le=180)]] = {}
 
 
 class ScalePart(_Model):
@@ -84,15 +84,37 @@ class Brief:
 
 def read_brief(path: Path) -> Brief:
     """Read and check a brief. Raises BadBrief with one line saying what is wrong and where."""
+    return check_brief(_read_json(path, "brief"))
+
+
+def read_client(path: Path) -> ClientPart:
+    """Read and check a client's record, the brief's client part alone. Raises BadBrief."""
+    return check_client(_read_json(path, "client file"))
+
+
+def check_client(data: object) -> ClientPart:
+    """Check a parsed client's record. Raises BadBrief."""
+    try:
+        return ClientPart.model_validate(data)
+    except ValidationError as error:
+        raise BadBrief(_sentence("client file", error)) from error
+
+
+def _read_json(path: Path, what: str) -> object:
     try:
         if path.stat().st_size > LARGEST_BRIEF_BYTES:
-            raise BadBrief(f"The brief “{path.name}” is too large to be one.")
-        data = json.loads(path.read_text("utf-8"))
+            raise BadBrief(f"The {what} “{path.name}” is too large to be one.")
+        return json.loads(path.read_text("utf-8"))
     except OSError as error:
-        raise BadBrief(f"The brief “{path}” cannot be read: {error.strerror or error}.") from error
+        raise BadBrief(f"The {what} “{path}” cannot be read: {error.strerror or error}.") from error
     except (ValueError, RecursionError) as error:
-        raise BadBrief(f"The brief “{path.name}” is not valid JSON: {error}.") from error
-    return check_brief(data)
+        raise BadBrief(f"The {what} “{path.name}” is not valid JSON: {error}.") from error
+
+
+def _sentence(what: str, error: ValidationError) -> str:
+    first = error.errors()[0]
+    place = ".".join(str(p) for p in first["loc"]) or "the whole"
+    return f"The {what} is not right at {place}: {first['msg']}."
 
 
 def check_brief(data: object) -> Brief:
@@ -100,9 +122,7 @@ def check_brief(data: object) -> Brief:
     try:
         file = BriefFile.model_validate(data)
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(p) for p in first["loc"]) or "the whole"
-        raise BadBrief(f"The brief is not right at {place}: {first['msg']}.") from error
+        raise BadBrief(_sentence("brief", error)) from error
     try:
         tempo = parse_tempo(file.tempo) if file.tempo else None
     except ValueError as error:

@@ -7,13 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from deepmirror.core import scale as scales
-from deepmirror.core.body import Body
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series
 from deepmirror.core.measures import Marks, Scene
 from deepmirror.core.reps import find_reps
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided
 from deepmirror.core.track import Series
-from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile, ClientPart
+from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
@@ -21,6 +20,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.solve import Seen, first_positions, track
 from deepmirror.pose.watch import FINAL, QUICK, Plan, follow, look
+from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
 
 
@@ -80,11 +80,6 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path)
     measured = measure(scene)
     return Analysis(facts, brief, movement, scene, signal, measured, judge(scene, measured, movement, catalogue, schools or {}))
-
-
-def body_of(client: ClientPart) -> Body:
-    """The brief's client in the core's terms."""
-    return Body(client.stature_cm, client.mass_kg, client.sex, dict(client.segments_cm))
 
 
 def rep_signal(angles: dict[str, Series], movement: Movement, view: str) -> Series:

@@ -1,0 +1,68 @@
+"""Segment masses and centres of mass, and lengths predicted from stature, as tables with their source.
+
+Winter: D. A. Winter, Biomechanics and Motor Control of Human Movement, 4th ed., table 4.1 and figure 4.1 (the latter after
+Drillis & Contini 1966), from memory. de Leva: P. de Leva, Adjustments to Zatsiorsky-Seluyanov's segment inertia
+parameters, J Biomech 29 (1996) 1223, table 4, from memory. The checks beside the tests add the shares up.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+WINTER = "Winter, table 4.1"
+DE_LEVA = "de Leva 1996, table 4"
+# Share of stature; Winter, figure 4.1. Ankle height is the malleolus over the floor.
+STATURE_SHARES = {
+    "thigh": 0.245,
+    "shank": 0.246,
+    "foot": 0.152,
+    "trunk": 0.288,
+    "biacromial": 0.259,
+    "hip_breadth": 0.191,
+    "ankle_height": 0.039,
+}
+ANKLE_FROM_HEEL_SHARE = 0.25  # of the foot's length; from memory of anthropometric sketches, no source
+BALL_FROM_HEEL_SHARE = 0.70  # of the foot's length; common practice, no source
+PELVIS_MASS = 0.142  # share of body mass; Winter, table 4.1
+HAT_CENTRE = 0.626  # of hip to shoulder; Winter, table 4.1
+LOW_BACK_SHARE = 0.18  # of hip to shoulder: where L5/S1 lies; common practice, no source
+
+
+@dataclass(frozen=True)
+class Masses:
+    """Shares of body mass of one thigh, shank and foot, and of head, arms and trunk together; centres as shares of the
+    segment's length from its proximal end (hip, knee; heel for the foot)."""
+
+    thigh: float
+    shank: float
+    foot: float
+    thigh_centre: float
+    shank_centre: float
+    foot_centre: float
+    source: str
+
+    @property
+    def hat(self) -> float:
+        """Head, arms and trunk."""
+        return 1 - 2 * (self.thigh + self.shank + self.foot)
+
+
+MASSES = {
+    "unspecified": Masses(0.100, 0.0465, 0.0145, 0.433, 0.433, 0.50, WINTER),
+    "male": Masses(0.1416, 0.0433, 0.0137, 0.4095, 0.4459, 0.4415, DE_LEVA),
+    "female": Masses(0.1478, 0.0481, 0.0129, 0.3612, 0.4416, 0.4014, DE_LEVA),
+}
+# Head, trunk, and the six limb parts of one side, shares of body mass; de Leva 1996, table 4.
+DE_LEVA_WHOLE = {
+    "male": {"head": 0.0694, "trunk": 0.4346, "upper_arm": 0.0271, "forearm": 0.0162, "hand": 0.0061},
+    "female": {"head": 0.0668, "trunk": 0.4257, "upper_arm": 0.0255, "forearm": 0.0138, "hand": 0.0056},
+}
+USUAL_LIMITS_DEG = {"ankle_dorsiflexion": 35.0, "hip_flexion": 135.0, "knee_flexion": 140.0}
+"""Loaded lunge 35-45° and knee 135-150° as AAOS has them (from memory). Hip: 120° of the joint itself (AAOS), and about 15° that
+pelvis and low back give on the line from hip to shoulder before the pelvis visibly curls (common practice, no source)."""
+DEGREES_PER_CM_TO_WALL = 3.6  # knee-to-wall test; Bennell et al. 1998 (from memory)
+
+
+def dorsiflexion_from_wall(distance_cm: float) -> float:
+    """Loaded ankle dorsiflexion (degrees) from a knee-to-wall test's toe distance (cm)."""
+    return DEGREES_PER_CM_TO_WALL * distance_cm
