@@ -60,6 +60,13 @@ def main() -> None:
         wait(lambda: window.mirror.film.image() is not None)
         window.mirror.next_finding()
         shoot(window, "mirror-side", out)
+        window.mirror.toggle_ghost()
+        shoot(window, "mirror-ghost", out)
+        for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
+            window.open_person(next(c.id for c in desk.clients() if c.name.startswith(client)))
+            wait(lambda: not window.jobs)
+            shoot(window, name, out)
+        window.go("mirror")
         window.compose()
         wait(lambda: window.reply_room._image is not None)
         shoot(window, "reply", out)

@@ -68,14 +68,14 @@ def test_a_longer_thigh_asks_for_more_lean_or_more_knee_travel() -> None:
 @pytest.mark.parametrize(
     ("limits", "binds"),
     [
-        (Limits(ankle_dorsiflexion=15, hip_flexion=175), "ankle_dorsiflexion"),
+        (Limits(ankle_dorsiflexion=8, hip_flexion=175, knee_flexion=170), "ankle_dorsiflexion"),
         (Limits(ankle_dorsiflexion=45, hip_flexion=95), "hip_flexion"),
         (Limits(ankle_dorsiflexion=45, hip_flexion=160, knee_flexion=95), "knee_flexion"),
     ],
 )
 def test_the_limit_that_binds_is_named(limits: Limits, binds: str) -> None:
     build = Build(Body(175, 75, "unspecified", dict(LEGS)), limits)
-    answer = build.at_depth(-20, Setup("front" if binds == "ankle_dorsiflexion" else "high", 50))
+    answer = build.at_depth(-20, Setup("front", 10) if binds == "ankle_dorsiflexion" else Setup("high", 50))
     assert not answer.feasible and answer.binding_limit == binds
 
 

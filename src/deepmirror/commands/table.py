@@ -12,14 +12,15 @@ class Action:
     id: str
     title: str
     key: str
-    room: str  # desk, mirror, reply, or all
+    room: str  # desk, person, mirror, reply, or all
     menu: str
 
 
 ACTIONS = (
     Action("go_desk", "Go to the Desk", "F2", "all", "Go"),
-    Action("go_mirror", "Go to the Mirror", "F3", "all", "Go"),
-    Action("go_reply", "Go to the Reply", "F4", "all", "Go"),
+    Action("go_person", "Go to the Person", "F3", "all", "Go"),
+    Action("go_mirror", "Go to the Mirror", "F4", "all", "Go"),
+    Action("go_reply", "Go to the Reply", "F5", "all", "Go"),
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
@@ -37,6 +38,8 @@ ACTIONS = (
     Action("speed", "Play slower or at speed", "V", "mirror", "Film"),
     Action("loop", "Loop this rep", "O", "mirror", "Film"),
     Action("lines", "Show or hide the lines", "H", "mirror", "Film"),
+    Action("doubt", "Next doubtful frame", "D", "mirror", "Film"),
+    Action("ghost", "Show or hide the ghost", "G", "mirror", "Film"),
     Action("place", "Place points", "P", "mirror", "Edit"),
     Action("measure", "Measure now", "M", "mirror", "Edit"),
     Action("compose", "Compose the reply", "R", "mirror", "Film"),

@@ -96,6 +96,16 @@ class Lever:
     knee_travel_change_cm: float | None
 
 
+@dataclass(frozen=True)
+class _Options:
+    """Postures of one depth: shank (S, 1) and lean (S, B) rad, place of the centre of mass (1, B), which keep all limits."""
+
+    shank: Array
+    share: Array
+    lean: Array
+    fine: NDArray[np.bool_]
+
+
 class Build:
     """The solver for one body."""
 
@@ -121,6 +131,15 @@ class Build:
         depth = self._deepest_deg(setup, self.limits)
         posture = self._best(depth, setup, self.limits) or self._standing(setup)
         return Answer(True, self._binding(depth, setup), posture, self.moments(posture, setup))
+
+    def lean_band(self, thigh_deg: float, setup: Setup) -> tuple[float, float] | None:
+        """Least and most trunk lean (degrees) this body can have at a depth without breaking a limit: the part that is build.
+
+        None when the depth cannot be reached.
+        """
+        options = self._options(thigh_deg, setup, self.limits)
+        lean = np.degrees(options.lean[options.fine])
+        return (float(lean.min()), float(lean.max())) if len(lean) else None
 
     def levers(self, thigh_deg: float, setup: Setup) -> list[Lever]:
         """What each change of set-up would give this body."""
@@ -184,8 +203,8 @@ class Build:
         """How far a raised heel tilts the foot: extra room for the ankle."""
         return float(np.degrees(np.arctan2(heel_lift_cm, BALL_FROM_HEEL_SHARE * self.foot)))
 
-    def _best(self, thigh_deg: float, setup: Setup, limits: Limits) -> Posture | None:
-        """The posture at a depth that spares ankle and trunk together most; None when no posture keeps all limits."""
+    def _options(self, thigh_deg: float, setup: Setup, limits: Limits) -> _Options:
+        """Every posture at a depth, by shank lean (rows) and place of the centre of mass in its band (columns)."""
         tilt = self.heel_angle_deg(setup.heel_lift_cm)
         top = limits.ankle_dorsiflexion + tilt
         s = np.radians(np.append(np.arange(-5.0, top, SHANK_STEP_DEG), top))[:, None]
@@ -202,12 +221,18 @@ class Build:
         fine &= hip <= limits.hip_flexion + OPENING_FREES_HIP * setup.knees_open_deg
         if setup.knee_block_cm is not None:
             fine &= knee_x - self.toe_x <= setup.knee_block_cm + 0 * share
-        if not fine.any():
+        return _Options(s, share, t, fine)
+
+    def _best(self, thigh_deg: float, setup: Setup, limits: Limits) -> Posture | None:
+        """The posture at a depth that spares ankle and trunk together most; None when no posture keeps all limits."""
+        options = self._options(thigh_deg, setup, limits)
+        if not options.fine.any():
             return None
-        bend = (np.degrees(s) - tilt) / max(limits.ankle_dorsiflexion, 1.0)
-        cost = np.maximum(bend, 0) ** 2 + (np.degrees(t) / COMFORT_LEAN_DEG) ** 2 + 4 * (share / max(limits.balance_band, 1e-6)) ** 2
-        i, k = np.unravel_index(int(np.argmin(np.where(fine, cost, np.inf))), fine.shape)
-        return self._posture(float(s[i, 0]), float(d), float(t[i, k]), setup)
+        bend = (np.degrees(options.shank) - self.heel_angle_deg(setup.heel_lift_cm)) / max(limits.ankle_dorsiflexion, 1.0)
+        off_middle = options.share / max(limits.balance_band, 1e-6)
+        cost = np.maximum(bend, 0) ** 2 + (np.degrees(options.lean) / COMFORT_LEAN_DEG) ** 2 + 4 * off_middle**2
+        i, k = np.unravel_index(int(np.argmin(np.where(options.fine, cost, np.inf))), options.fine.shape)
+        return self._posture(float(options.shank[i, 0]), float(np.radians(thigh_deg)), float(options.lean[i, k]), setup)
 
     def _lean_for_balance(self, hip_x: Array, knee_x: Array, target: Array, setup: Setup) -> Array:
         """Trunk lean (rad) that brings the common centre of mass over x = target; NaN where none does."""

@@ -26,6 +26,7 @@ SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 10.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
+FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 USUAL_STANCE_SHARE = (1.1, 0.3)  # of the shoulder breadth, for standing sets
 JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
@@ -185,6 +186,20 @@ def fit_plane(
     camera = FOCAL_SHARE * max(size) / guess
     wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
     return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide})
+
+
+def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
+    """A segment's length (cm) as the film shows it, and its expanded uncertainty: the median over the followed frames.
+
+    The scale is the one the film was given, not the one fitted with the client's lengths, so that the film has its own say.
+    """
+    a, b = (sided(j, side) for j in SEGMENTS[segment])
+    d = track.point(b) - track.point(a)
+    across = np.array([-plane.up[1], plane.up[0]])
+    turn = np.radians(np.clip(plane.out_of_plane(segment), -60, 60))
+    whole = np.hypot((d @ across) / np.cos(turn), d @ plane.up) / plane.px_per_cm
+    middle = float(np.median(whole))
+    return middle, float(np.hypot(COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle))
 
 
 def _spread_poses(d: Array, count: int = 40) -> Array:

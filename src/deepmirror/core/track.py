@@ -39,6 +39,14 @@ class Track:
         i = 2 * self.names.index(name)
         return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
 
+    def doubtful(self, names: list[str], limit_px: float) -> NDArray[np.bool_]:
+        """(T,) frames where the doubt (k = 2) of any of these points is over its own usual one by half, and over limit_px."""
+        out = np.zeros(len(self.times), bool)
+        for name in (n for n in names if n in self.names):
+            u = COVERAGE_FACTOR * self.sigma(name)
+            out |= (u > 1.5 * np.median(u)) & (u > limit_px)
+        return out
+
     def still(self, room: Array) -> Track:
         """The same points as a camera would have seen them that stayed where it was on frame 0.
 

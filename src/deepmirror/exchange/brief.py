@@ -32,6 +32,13 @@ class ClientPart(_Model):
     sex: Literal["female", "male", "unspecified"] = "unspecified"
     segments_cm: dict[str, Centimetres] = {}
     limits_deg: dict[str, Annotated[float, Field(ge=0, le=180)]] = {}
+    knee_to_wall_cm: Annotated[float, Field(ge=0, le=25)] | None = None
+    shoe_heel_cm: Annotated[float, Field(ge=0, le=8)] = 0.0
+    age_band: str | None = None
+    pain: list[str] = []
+    notes: str = ""
+    schools: dict[str, str] = {}
+    imperial: bool = False
 
 
 class ScalePart(_Model):

@@ -61,6 +61,19 @@ class Check:
 
 
 @dataclass(frozen=True)
+class BuildView:
+    """What the build solver says of this film's client: the lean its build asks for, its words, and the best lever."""
+
+    lean: Band | None
+    words: tuple[str, ...]
+    best_lever: str
+
+
+BUILD_SCHOOL = "build"
+BY_BUILD = ("shallow_depth", "trunk_lean", "knee_past_toe", "heel_rise")
+
+
+@dataclass(frozen=True)
 class Measured:
     """All numbers of a film: per rep and per film, and what could not be measured."""
 
@@ -102,10 +115,13 @@ def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurabl
         return None
 
 
-def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catalogue, schools: dict[str, str]) -> Judgement:
+def judge(
+    scene: Scene, measured: Measured, movement: Movement, catalogue: Catalogue, schools: dict[str, str], build: BuildView | None = None
+) -> Judgement:
     """Compare measures with the movement's targets.
 
-    schools: fault code -> the client's school; the definition's default where absent or unknown.
+    schools: fault code -> the client's school; the definition's default where absent or unknown. build: the solver's view
+    of this client, which sets the target of the school "build" and says what part of a finding is build.
     """
     kind = "side" if near_side(scene.view) else "front"
     findings: list[Finding] = []
@@ -128,12 +144,12 @@ def judge(scene: Scene, measured: Measured, movement: Movement, catalogue: Catal
                 unable.append(replace(missing[fault.measure], title=text.title))
             checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
             continue
-        band = fault.targets[school].band()
+        band = _band(fault, school, build)
         verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
         checks.append(Check(fault.code, text.title, _worst(verdicts), text.held))
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
         if off:
-            findings.append(_finding(scene, fault, text, school, off))
+            findings.append(_finding(scene, fault, text, school, band, off, build))
         elif Verdict.CANNOT_TELL in verdicts:
             unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next, text.title))
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
@@ -156,9 +172,23 @@ def _worst(verdicts: list[Verdict]) -> Verdict:
     return Verdict.WITHIN
 
 
-def _finding(scene: Scene, fault: Fault, text: FaultText, school: str, off: list[tuple[Rep | None, Value]]) -> Finding:
+def _band(fault: Fault, school: str, build: BuildView | None) -> Band:
+    """The target: the solver's own for the school "build", the definition's otherwise."""
+    if school == BUILD_SCHOOL and build is not None and build.lean is not None:
+        return build.lean
+    return fault.targets[school].band()
+
+
+def _finding(
+    scene: Scene,
+    fault: Fault,
+    text: FaultText,
+    school: str,
+    band: Band,
+    off: list[tuple[Rep | None, Value]],
+    build: BuildView | None,
+) -> Finding:
     target = fault.targets[school]
-    band = target.band()
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
     reps = tuple(r.number for r, _ in off if r is not None)
     chain = [
@@ -169,6 +199,10 @@ def _finding(scene: Scene, fault: Fault, text: FaultText, school: str, off: list
     ]
     chain.append(f"target {describe_band(band)} {fault.unit}, school “{school.replace('_', ' ')}” ({target.source})")
     chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
+    if build is not None and fault.code in BY_BUILD:
+        chain += list(build.words)
+        if fault.code == "trunk_lean":
+            chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
     return Finding(
         fault.code,
         text.title,

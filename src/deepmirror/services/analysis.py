@@ -19,7 +19,10 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.solve import Seen, first_positions, track
-from deepmirror.pose.watch import FINAL, QUICK, Plan, follow, look
+from deepmirror.pose.watch import FINAL as FINAL
+from deepmirror.pose.watch import QUICK as QUICK
+from deepmirror.pose.watch import Plan, follow, look
+from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
 
@@ -64,7 +67,7 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     return follow(film.stream_grey, whole, keys, names, positions, tick)
 
 
-def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence, schools: dict[str, str] | None = None) -> Analysis:
+def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
     """Solve, measure and judge what was observed; a second or less."""
     file = brief.file
     movement, body, view = catalogue.movement(file.movement), body_of(file.client), file.view
@@ -79,7 +82,8 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
     scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path)
     measured = measure(scene)
-    return Analysis(facts, brief, movement, scene, signal, measured, judge(scene, measured, movement, catalogue, schools or {}))
+    judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))
+    return Analysis(facts, brief, movement, scene, signal, measured, judgement)
 
 
 def rep_signal(angles: dict[str, Series], movement: Movement, view: str) -> Series:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from deepmirror.core.anthropometry import dorsiflexion_from_wall
 from deepmirror.core.body import Body
 from deepmirror.core.build import BARS, Answer, Build, Lever, Limits, Setup
 from deepmirror.core.guided import MACHINES, GuidedBuild
@@ -38,7 +39,8 @@ def body_of(client: ClientPart) -> Body:
 
 def limits_of(client: ClientPart) -> Limits:
     """The client's own joint limits; the usual ones where none was measured."""
-    known = {k: v for k, v in client.limits_deg.items() if k in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")}
+    tested = {"ankle_dorsiflexion": dorsiflexion_from_wall(client.knee_to_wall_cm)} if client.knee_to_wall_cm is not None else {}
+    known = tested | {k: v for k, v in client.limits_deg.items() if k in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")}
     return replace(Limits(), **known)
 
 
@@ -64,6 +66,13 @@ def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[Lever]]:
     thigh = PARALLEL_DEG if isinstance(ask.depth, str) else float(ask.depth)
     answer = build.deepest(setup) if ask.depth == "deepest" else build.at_depth(thigh, setup)
     return answer, build.levers(answer.posture.thigh_from_horizontal if ask.depth == "deepest" else thigh, setup)
+
+
+def film_setup(movement: str, client: ClientPart, load_kg: float | None) -> Setup | None:
+    """The set-up a film of this movement was lifted in, as far as it is known; None for movements that are not free squats."""
+    if movement not in FREE_SQUATS:
+        return None
+    return Setup(FREE_SQUATS[movement], load_kg or 0.0, client.shoe_heel_cm)
 
 
 def r(value: float | None) -> float | None:

@@ -17,7 +17,7 @@ from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis, conclude, observe
+from deepmirror.services.analysis import FINAL, QUICK, Analysis, conclude, observe
 from deepmirror.services.jobs import Progress
 from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
@@ -25,6 +25,7 @@ from deepmirror.store.library import LibraryStore
 
 STATES = ("new", "measuring", "ready", "refilm", "failed", "sent")
 DAYS_TO_ANSWER = 3
+FIRST_LOOK = "a first look is there"
 REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
 
 
@@ -90,15 +91,23 @@ class Desk:
         return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due)
 
     def measure(self, film_id: int, progress: Progress) -> FilmRecord:
-        """Observe and conclude one film in the background; its row tells how it went. Raises Cancelled."""
+        """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.
+
+        Its row tells how it went. A film whose quick look was done and whose measuring was stopped stays waiting.
+        """
         record = self.store.film(film_id)
         self.store.update_film(film_id, state="measuring")
         try:
             brief = check_brief(record.brief)
+            movement = self.catalogue.movement(brief.file.movement)
             with Film(record.path) as film:
-                evidence = observe(film, brief, self.catalogue.movement(brief.file.movement), progress)
-                evidence.save(self.store.evidence_path(film_id))
-                self.note_result(film_id, conclude(film.facts, brief, self.catalogue, evidence), film)
+                for plan, start, end in ((QUICK, 0.0, 0.2), (FINAL, 0.2, 1.0)):
+                    evidence = observe(film, brief, movement, progress.within(start, end), plan)
+                    evidence.save(self.store.evidence_path(film_id))
+                    self.note_result(film_id, conclude(film.facts, brief, self.catalogue, evidence), film)
+                    if plan is QUICK:
+                        self.store.update_film(film_id, state="measuring")
+                        progress.tell(end, FIRST_LOOK)
         except Cancelled:
             self.store.update_film(film_id, state="new", line="")
             raise

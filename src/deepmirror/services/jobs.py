@@ -41,6 +41,12 @@ class Progress:
 
         return tick
 
+    def within(self, start: float, end: float) -> Progress:
+        """A progress for one part of the work: its whole is start..end of this one. Stopping this one stops it."""
+        inner = Progress(lambda share, words: self.tell(start + (end - start) * share, words))
+        inner._stop = self._stop
+        return inner
+
     def cancel(self) -> None:
         """Ask the job to stop at its next report."""
         self._stop.set()

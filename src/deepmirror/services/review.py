@@ -52,6 +52,17 @@ class Review:
         """The brief as it now stands."""
         return self._done[-1].brief
 
+    def take_client(self) -> None:
+        """Use the client's record as the library has it now, in every state of the undo stack, and conclude anew."""
+        client = self.desk.store.client(self.record.client_id).body
+
+        def renewed(step: Step) -> Step:
+            data = step.brief.file.model_dump(exclude_none=True) | {"client": client}
+            return Step(step.label, check_brief(data))
+
+        self._done, self._undone = [renewed(s) for s in self._done], [renewed(s) for s in self._undone]
+        self.conclude()
+
     def picture(self, number: int) -> NDArray[np.uint8]:
         """One frame (H, W, 3) RGB."""
         return self.film.picture(number)

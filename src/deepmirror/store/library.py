@@ -28,7 +28,7 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from deepmirror.errors import LibraryError
-from deepmirror.store.tables import ClientRow, FilmRow
+from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
 
 FOLDERS = ("films", "evidence", "replies", "movements")
 
@@ -123,15 +123,38 @@ class LibraryStore:
             s.flush()
             return _client(row)
 
+    def client(self, client_id: int) -> ClientRecord:
+        """One client by id. Raises LibraryError when it is not there."""
+        with self._session() as s:
+            row = s.get(ClientRow, client_id)
+            if row is None:
+                raise LibraryError("That client is no longer in the library.")
+            return _client(row)
+
+    def update_client(self, client_id: int, body: dict[str, Any], at: str, label: str) -> None:
+        """Change a client's record and keep the change in the history."""
+        with self._session() as s:
+            row = s.get(ClientRow, client_id)
+            if row is None:
+                raise LibraryError("That client is no longer in the library.")
+            row.body_json = json.dumps(body)
+            s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
+
+    def client_changes(self, client_id: int) -> list[tuple[str, str]]:
+        """When and what was changed in a client's record, newest first."""
+        with self._session() as s:
+            rows = s.scalars(select(ClientChangeRow).where(ClientChangeRow.client_id == client_id).order_by(ClientChangeRow.id.desc()))
+            return [(r.at, r.label) for r in rows]
+
     def films(self) -> list[FilmRecord]:
         """All films, newest arrival first."""
         with self._session() as s:
             rows = s.execute(
-                select(FilmRow, ClientRow.name)
+                select(FilmRow, ClientRow)
                 .join(ClientRow, FilmRow.client_id == ClientRow.id)
                 .order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
             )
-            return [self._film(r, name) for r, name in rows]
+            return [self._film(r, client) for r, client in rows]
 
     def film(self, film_id: int) -> FilmRecord:
         """One film by id. Raises LibraryError when it is not there."""
@@ -139,8 +162,9 @@ class LibraryStore:
             row = s.get(FilmRow, film_id)
             if row is None:
                 raise LibraryError("That film is no longer in the library.")
-            name = s.get(ClientRow, row.client_id)
-            return self._film(row, name.name if name else "")
+            client = s.get(ClientRow, row.client_id)
+            assert client is not None  # a foreign key holds it
+            return self._film(row, client)
 
     def add_film(
         self, source: Path, client_id: int, brief: dict[str, Any], arrived_at: str, note: str = "", due_at: str = ""
@@ -193,17 +217,18 @@ class LibraryStore:
         """Where the film's reply is written."""
         return self.folder / "replies" / f"film-{film_id}"
 
-    def _film(self, row: FilmRow, client_name: str) -> FilmRecord:
+    def _film(self, row: FilmRow, client: ClientRow) -> FilmRecord:
+        """The record; its brief always carries the client as the library knows her now."""
         return FilmRecord(
             row.id,
             row.client_id,
-            client_name,
+            client.name,
             self.folder / "films" / row.file,
             row.original_name,
             row.arrived_at,
             row.due_at,
             row.note,
-            json.loads(row.brief_json),
+            json.loads(row.brief_json) | {"client": json.loads(client.body_json)},
             row.state,
             row.line,
             tuple(json.loads(row.turns_json)),

@@ -21,6 +21,18 @@ class ClientRow(Base):
     note: Mapped[str] = mapped_column(Text, default="")
 
 
+class ClientChangeRow(Base):
+    """One change of a client's record: when, what, and the record as it was afterwards."""
+
+    __tablename__ = "client_change"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id"), index=True)
+    at: Mapped[str] = mapped_column(String(40))
+    label: Mapped[str] = mapped_column(String(200))
+    body_json: Mapped[str] = mapped_column(Text)
+
+
 class FilmRow(Base):
     """A film: where it lies, whose it is, the coach's brief and what has become of it. Times are ISO 8601 in UTC."""
 

@@ -25,17 +25,19 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.commands.table import ACTIONS
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.desk import Desk
+from deepmirror.services.desk import FIRST_LOOK, Desk
 from deepmirror.services.jobs import JobRunner, Progress
+from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.replying import Correction, Reply, draft_reply, export_reply, still
 from deepmirror.services.review import Review
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
+from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
 
-ROOMS = ("desk", "mirror", "reply")
+ROOMS = ("desk", "person", "mirror", "reply")
 FILM_PATTERNS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp);;All files (*)"
 CAUTION = (
     "See a physician before starting a programme.\n\n"
@@ -57,8 +59,9 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Deep Mirror")
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
+        self.person_room = PersonRoom()
         self.stack = QStackedWidget()
-        for room in (self.desk_room, self.mirror, self.reply_room):
+        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room):
             self.stack.addWidget(room)
         centre = QWidget()
         row = QHBoxLayout(centre)
@@ -83,11 +86,11 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(rail)
         column.setContentsMargins(0, 14, 0, 14)
         self.rail_group = QButtonGroup(self)
-        for room, title in zip(ROOMS, ("Desk", "Mirror", "Reply"), strict=True):
+        for room, title in zip(ROOMS, ("Desk", "Person", "Mirror", "Reply"), strict=True):
             button = QPushButton(title)
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _, r=room: self.go(r))
+            button.clicked.connect(lambda _, r=room: self.open_person(None) if r == "person" else self.go(r))
             self.rail_group.addButton(button, ROOMS.index(room))
             column.addWidget(button)
         column.addStretch(1)
@@ -108,6 +111,7 @@ class MainWindow(QMainWindow):
         m = self.mirror
         does: dict[str, Callable[[], object]] = {
             "go_desk": lambda: self.go("desk"),
+            "go_person": lambda: self.open_person(None),
             "go_mirror": lambda: self.go("mirror"),
             "go_reply": self.compose,
             "keys": self.show_keys,
@@ -127,6 +131,8 @@ class MainWindow(QMainWindow):
             "speed": m.slower,
             "loop": m.toggle_loop,
             "lines": m.toggle_lines,
+            "doubt": m.next_doubt,
+            "ghost": m.toggle_ghost,
             "place": m.toggle_placing,
             "measure": self.measure_review,
             "compose": self.compose,
@@ -152,6 +158,9 @@ class MainWindow(QMainWindow):
         self.mirror.wants_reply.connect(self.compose)
         self.mirror.edited.connect(self._after_edit)
         self.mirror.complained.connect(self.complain)
+        self.person_room.changed.connect(self._person_changed)
+        self.person_room.wants_client.connect(self.open_person)
+        self.person_room.complained.connect(self.complain)
         self.reply_room.wants_still.connect(self._show_still)
         self.reply_room.wants_export.connect(self.export)
         self.reply_room.changed.connect(self._save_draft)
@@ -182,13 +191,11 @@ class MainWindow(QMainWindow):
             if entry.id in ("go_reply", "compose", "export"):
                 on = on and measured
             self.actions_by_id[entry.id].setEnabled(on)
-        for key, label in (
-            ("undo", self.review.can_undo() if self.review else None),
-            ("redo", self.review.can_redo() if self.review else None),
-        ):
-            self.actions_by_id[key].setEnabled(label is not None and room == "mirror")
+        edited = self.person_room.person if room == "person" else self.review if room == "mirror" else None
+        for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
+            self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{key.capitalize()} {label}" if label else key.capitalize())
-        for i, on in ((1, opened), (2, bool(measured))):
+        for i, on in ((2, opened), (3, bool(measured))):
             button = self.rail_group.button(i)
             if button is not None:
                 button.setEnabled(on)
@@ -280,15 +287,23 @@ class MainWindow(QMainWindow):
     def measure_film(self, film_id: int) -> None:
         """Measure a film of the library in the background."""
         job = Job("Measuring", lambda progress: self.desk.measure(film_id, progress), self)
-        job.progressed.connect(lambda share, _: self.desk_room.note_progress(film_id, share))
+        job.progressed.connect(lambda share, words: self._measuring(film_id, share, words))
         job.finished.connect(lambda: self._film_measured(film_id))
         self.run_job(job)
+
+    def _measuring(self, film_id: int, share: float, words: str) -> None:
+        """Show how far it is; the first quick result is shown as soon as it is there."""
+        self.desk_room.note_progress(film_id, share)
+        if words == FIRST_LOOK:
+            self.desk_room.refresh()
+            if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
+                self.open_film(film_id, stay=True)
 
     def _film_measured(self, film_id: int) -> None:
         self.desk_room.note_progress(film_id, None)
         self.desk_room.refresh()
         self._read_strips()
-        if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
+        if self.review is not None and self.review.film_id == film_id:
             self.open_film(film_id, stay=True)
 
     def open_film(self, film_id: int, stay: bool = False) -> None:
@@ -337,8 +352,64 @@ class MainWindow(QMainWindow):
         progress.tell(0.1, "solving")
         review.conclude()
 
+    def open_person(self, client_id: int | None) -> None:
+        """Open a client's record: the one asked for, the one on show, or the open film's."""
+        clients = self.desk.clients()
+        if not clients:
+            self.complain("There is no client yet: bring in a film first.")
+            return
+        present = self.person_room.person
+        if client_id is None:
+            client_id = self.review.record.client_id if self.review else present.client_id if present else clients[0].id
+        if present is None or present.client_id != client_id:
+            self.person_room.show_person(PersonFile(self.desk, client_id))
+            self._read_person()
+        self.person_room.show_clients([(c.id, c.name) for c in clients], client_id)
+        self.go("person")
+
+    def _read_person(self) -> None:
+        """What the client's films show, and their findings with the present record, in the background."""
+        person = self.person_room.person
+        if person is None:
+            return
+        job = Job("Judging the client's films", person.read_films, self)
+        job.done.connect(lambda views: self._person_read(person, views))
+        self.run_job(job)
+
+    def _person_read(self, person: PersonFile, views: list[FilmView]) -> None:
+        person.views = views
+        if person is self.person_room.person:
+            self.person_room.refresh()
+        self.desk_room.refresh()
+
+    def _person_changed(self) -> None:
+        person, review = self.person_room.person, self.review
+        if person is not None and review is not None and review.record.client_id == person.client_id:
+            job = Job("Solving", lambda progress: self._retake(review, progress), self)
+            job.done.connect(lambda _: self._review_changed(review))
+            self.run_job(job)
+        self._read_person()
+        self._enable_actions()
+
+    @staticmethod
+    def _retake(review: Review, progress: Progress) -> None:
+        progress.tell(0.1, "solving")
+        review.take_client()
+
+    def _undone(self, back: bool) -> bool:
+        """Undo or redo in the Person room; False when another room is on show."""
+        person = self.person_room.person
+        if self.stack.currentWidget() is not self.person_room or person is None:
+            return False
+        person.undo() if back else person.redo()
+        self.person_room.refresh()
+        self._person_changed()
+        return True
+
     def undo(self) -> None:
         """Take the last edit back."""
+        if self._undone(back=True):
+            return
         if self.review is not None:
             self.review.undo()
             self.mirror.refresh()
@@ -346,6 +417,8 @@ class MainWindow(QMainWindow):
 
     def redo(self) -> None:
         """Bring the edit last taken back again."""
+        if self._undone(back=False):
+            return
         if self.review is not None:
             self.review.redo()
             self.mirror.refresh()

@@ -30,6 +30,8 @@ class Drawing:
     placed: dict[str, QPointF] = field(default_factory=dict)
     marks: dict[str, list[QPointF]] = field(default_factory=dict)
     selected: str | None = None
+    ghost: list[tuple[QPointF, QPointF]] = field(default_factory=list)
+    ghost_opacity: float = 0.8
 
 
 class FilmView(QWidget):
@@ -109,6 +111,13 @@ class FilmView(QWidget):
 
     def _paint_drawing(self, painter: QPainter) -> None:
         d = self.drawing
+        painter.setOpacity(d.ghost_opacity)
+        for pen in (QPen(QColor(26, 22, 20, 170), 11), QPen(QColor(t.BONE), 8), QPen(QColor(90, 80, 72), 5)):
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            painter.setPen(pen)
+            for a, b in d.ghost:
+                painter.drawLine(self.to_view(a), self.to_view(b))
+        painter.setOpacity(1.0)
         for pen in (QPen(QColor(26, 22, 20, 150), 5), QPen(QColor(t.TEAL_LIGHT), 2.4)):
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
             painter.setPen(pen)

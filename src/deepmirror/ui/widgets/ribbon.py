@@ -30,6 +30,7 @@ class RibbonData:
     tempo: Tempo | None = None
     first: FirstPhase = "eccentric"
     unit: str = "°"
+    doubtful: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, bool))
 
 
 class RepRibbon(QWidget):
@@ -80,9 +81,34 @@ class RepRibbon(QWidget):
             self._paint_curve(painter, 20.0, base)
         for rep in self._data.reps:
             self._paint_rep(painter, rep, base)
+        self._paint_doubt(painter)
+        self._paint_value(painter)
         painter.setPen(QPen(QColor(t.COPPER_LIGHT), 2))
         x = self.x_of(self._now)
         painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
+
+    def _paint_doubt(self, painter: QPainter) -> None:
+        """Doubtful stretches: a dashed line along the top, where the eye looks for reps."""
+        flags = self._data.doubtful
+        if not flags.any():
+            return
+        painter.setPen(QPen(QColor(t.BONE), 2, Qt.PenStyle.DotLine))
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(int), [0]])))
+        for a, b in zip(edges[::2], edges[1::2], strict=True):
+            left, right = self.x_of(float(self._data.times[a])), self.x_of(float(self._data.times[b - 1]))
+            painter.drawLine(QPointF(left, 3), QPointF(max(right, left + 3), 3))
+
+    def _paint_value(self, painter: QPainter) -> None:
+        """The signal's value at the playhead, with its doubt."""
+        if not len(self._data.times):
+            return
+        i = int(np.clip(np.searchsorted(self._data.times, self._now), 0, len(self._data.times) - 1))
+        words = f"{self._data.values[i]:.0f} ± {self._data.doubt[i]:.0f}{self._data.unit}"
+        x = self.x_of(self._now)
+        left = x > self.width() - 90
+        painter.setPen(QColor(t.STAGE_TEXT))
+        side = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(QRectF(x - 96 if left else x + 6, 18, 90, 16), int(side | Qt.AlignmentFlag.AlignVCenter), words)
 
     def _paint_seconds(self, painter: QPainter) -> None:
         step = 1 if self._end < 30 else 5 if self._end < 120 else 15

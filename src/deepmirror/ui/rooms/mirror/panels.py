@@ -70,12 +70,13 @@ class ReadingPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(scroll)
+        self._ghost: QLabel | None = None
         self._numbers: QGridLayout | None = None
         self._rep_title: QLabel | None = None
 
     def _clear(self) -> None:
         self.cards.clear()
-        self._numbers, self._rep_title, self._rep_number = None, None, None
+        self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
         while (item := self._column.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()
@@ -117,6 +118,11 @@ class ReadingPanel(QWidget):
             self._column.addWidget(heading("This film cannot tell"))
             for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.film_next}" for row in judgement.unmeasurable):
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
+        self._ghost = QLabel()
+        self._ghost.setWordWrap(True)
+        self._ghost.setObjectName("dim")
+        self._column.addWidget(self._ghost)
+        self.show_ghost(())
         self._rep_title = heading("Numbers of the rep")
         self._column.addWidget(self._rep_title)
         self._numbers = QGridLayout()
@@ -140,6 +146,12 @@ class ReadingPanel(QWidget):
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
             self._numbers.addWidget(QLabel(words), row, 0)
             self._numbers.addWidget(number, row, 1)
+
+    def show_ghost(self, why: tuple[str, ...]) -> None:
+        """Why the ghost stands as it does; nothing when it is hidden."""
+        if self._ghost is not None:
+            self._ghost.setText("\n".join(("This ghost is the client's own body at the target.", *why)) if why else "")
+            self._ghost.setVisible(bool(why))
 
     def pick(self, code: str | None) -> None:
         """Unfold one finding and fold the others."""

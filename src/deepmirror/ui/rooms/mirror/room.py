@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
 from deepmirror.core.values import COVERAGE_FACTOR
 from deepmirror.errors import BadBrief
+from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.panels import PlacingPanel, ReadingPanel
@@ -18,6 +20,7 @@ from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
+DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
@@ -38,6 +41,9 @@ class MirrorRoom(QWidget):
         self._mark: tuple[str, list[QPointF]] | None = None
         self._selected: str | None = None
         self._finding = -1
+        self._ghosts: GhostMaker | None = None
+        self._ghost_on = False
+        self._doubtful = np.zeros(0, bool)
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show_frame)
         self.reader.failed.connect(self.complained)
@@ -87,6 +93,15 @@ class MirrorRoom(QWidget):
         for key, words in VIEWS:
             self.view.addItem(words, key)
         self.view.activated.connect(lambda: self._set(view=self.view.currentData()))
+        self.ghost_button, self.opacity = QPushButton("Ghost"), QSlider(Qt.Orientation.Horizontal)
+        self.ghost_button.setCheckable(True)
+        self.ghost_button.clicked.connect(self.toggle_ghost)
+        self.ghost_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.opacity.setRange(15, 100)
+        self.opacity.setValue(80)
+        self.opacity.setFixedWidth(70)
+        self.opacity.setAccessibleName("How strongly the ghost is drawn")
+        self.opacity.valueChanged.connect(self._redraw)
         self.tempo = QLineEdit()
         self.tempo.setPlaceholderText("tempo")
         self.tempo.setFixedWidth(90)
@@ -94,6 +109,8 @@ class MirrorRoom(QWidget):
         self.tempo.editingFinished.connect(self._set_tempo)
         row = QHBoxLayout()
         row.addWidget(self.title, 1)
+        row.addWidget(self.ghost_button)
+        row.addWidget(self.opacity)
         row.addWidget(self.view)
         row.addWidget(self.tempo)
         return row
@@ -108,9 +125,13 @@ class MirrorRoom(QWidget):
         self.reply_button = QPushButton("Compose the reply")
         self.reply_button.clicked.connect(self.wants_reply)
         self.where = QLabel()
+        self.signal = QComboBox()
+        self.signal.setAccessibleName("Signal drawn in the ribbon")
+        self.signal.activated.connect(self._show_signal)
         row = QHBoxLayout()
         row.addWidget(self.play_button)
         row.addWidget(self.where, 1)
+        row.addWidget(self.signal)
         for button in (self.place_button, self.measure_button, self.reply_button):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             row.addWidget(button)
@@ -124,6 +145,7 @@ class MirrorRoom(QWidget):
         self.place_button.setChecked(False)
         self.paper.setCurrentWidget(self.reading)
         self.review, self._finding, self._mark = review, -1, None
+        self._ghosts, self._doubtful = None, np.zeros(0, bool)
         self.refresh()
         turns = review.record.turns
         self.seek(turns[0] if turns else 0)
@@ -148,15 +170,51 @@ class MirrorRoom(QWidget):
             self.ribbon.set_data(RibbonData(), duration)
         else:
             self.reading.show_analysis(analysis)
-            off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
-            signal = analysis.signal
-            self.ribbon.set_data(
-                RibbonData(
-                    signal.times, signal.values, signal.u, analysis.scene.reps, off, analysis.scene.tempo, analysis.movement.first_phase
-                ),
-                duration,
-            )
+            self._ghosts = GhostMaker(analysis)
+            near = near_side(file.view)
+            legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]
+            self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
+            chosen = self.signal.currentData()
+            self.signal.clear()
+            self.signal.addItem("rep signal", None)
+            for name in analysis.scene.angles:
+                self.signal.addItem(name.replace("_", " "), name)
+            self.signal.setCurrentIndex(max(self.signal.findData(chosen), 0))
+            self._show_signal()
         self._show_points()
+        self._redraw()
+
+    def _show_signal(self) -> None:
+        """Draw the chosen signal in the ribbon, in step with the playhead."""
+        review = self.review
+        if review is None or review.analysis is None:
+            return
+        analysis, name = review.analysis, self.signal.currentData()
+        series = analysis.scene.angles.get(name, analysis.signal) if name else analysis.signal
+        off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
+        unit = "" if name == "knee_ankle_separation_ratio" else " %" if str(name).startswith("knee_medial") else "°"
+        scene, first = analysis.scene, analysis.movement.first_phase
+        data = RibbonData(series.times, series.values, series.u, scene.reps, off, scene.tempo, first, unit, self._doubtful)
+        self.ribbon.set_data(data, float(review.film.facts.duration_s))
+
+    def next_doubt(self) -> None:
+        """Go to the next stretch of frames the program is unsure of, round and round."""
+        starts = np.flatnonzero(np.diff(np.concatenate([[0], self._doubtful.astype(int)])) == 1)
+        if len(starts):
+            self.pause()
+            later = starts[starts > self._wanted]
+            self.seek(int(later[0] if len(later) else starts[0]))
+
+    def toggle_ghost(self) -> None:
+        """Show or hide this client's own body at the target posture."""
+        if self._ghosts is None:
+            return
+        if self._ghosts.reason is not None:
+            self.ghost_button.setChecked(False)
+            self.complained.emit(self._ghosts.reason)
+            return
+        self._ghost_on = not self._ghost_on
+        self.ghost_button.setChecked(self._ghost_on)
         self._redraw()
 
     def seek(self, number: int) -> None:
@@ -210,6 +268,11 @@ class MirrorRoom(QWidget):
                     a, b = (sided(j, side) for j in SEGMENTS[segment])
                     if a in places and b in places:
                         drawing.lines.append((places[a], places[b]))
+        ghost = self._ghosts.at(self.frame) if self._ghosts is not None and self._ghost_on and analysis is not None else None
+        self.reading.show_ghost(ghost.why if ghost else ())
+        if ghost is not None:
+            drawing.ghost = [(QPointF(*a), QPointF(*b)) for a, b in ghost.lines()]
+            drawing.ghost_opacity = self.opacity.value() / 100
         drawing.placed = {n: QPointF(*xy) for n, xy in review.seed(self.frame).items()}
         if self.film.placing or analysis is None:
             file = review.brief.file

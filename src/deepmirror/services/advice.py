@@ -1,0 +1,64 @@
+"""What of a finding is build, and what would change it: the solver's words for one analysed film."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from deepmirror.core.build import Build, Lever, Setup
+from deepmirror.core.measures import Scene
+from deepmirror.core.values import Band
+from deepmirror.exchange.brief import BriefFile
+from deepmirror.judge.findings import BuildView, Measured
+from deepmirror.services.building import body_of, film_setup, limits_of
+
+LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
+
+
+def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
+    """The solver's targets and levers for this film's client; None where the solver does not know the movement or the view."""
+    setup = film_setup(file.movement, file.client, file.load_kg)
+    if setup is None or scene.near is None or not body_of(file.client).known():
+        return None
+    depths = [v["thigh_from_horizontal_min_deg"].value for v in measured.reps if "thigh_from_horizontal_min_deg" in v]
+    if not depths:
+        return None
+    if scene.plane is not None:
+        setup = replace(setup, knees_open_deg=float(np.clip(scene.plane.theta[1], 0, 35)))
+    build, depth = Build(body_of(file.client), limits_of(file.client)), float(np.median(depths))
+    deepest = build.deepest(setup)
+    reached = max(depth, deepest.posture.thigh_from_horizontal)
+    band = build.lean_band(reached, setup)
+    words = [
+        f"deepest this build reaches: thigh {deepest.posture.thigh_from_horizontal:.0f}° over level, then {_limit(deepest.binding_limit)}"
+    ]
+    lean = None
+    if band is not None:
+        lean = Band(None, band[1] + LEAN_MARGIN_DEG)
+        words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
+    words += [_lever(lever) for lever in build.levers(reached, setup)[:2]]
+    return BuildView(lean, tuple(words), _levers_help(build, setup, reached))
+
+
+def _limit(name: str | None) -> str:
+    return {
+        "ankle_dorsiflexion": "the ankle runs out",
+        "hip_flexion": "the hip runs out",
+        "knee_flexion": "hamstring meets calf",
+        "balance": "balance runs out",
+    }.get(name or "", "nothing stops it")
+
+
+def _lever(lever: Lever) -> str:
+    what = {"heel_lift_cm": f"{lever.by} cm heel lift", "knees_open_deg": f"knees opened {lever.by}° more"}.get(
+        lever.change, f"bar {lever.by}"
+    )
+    gain = f"{lever.depth_gain_deg:+.0f}° depth"
+    return f"{what}: {gain}" + (f", {lever.lean_change_deg:+.0f}° lean" if lever.lean_change_deg is not None else "")
+
+
+def _levers_help(build: Build, setup: Setup, depth: float) -> str:
+    """The one lever that spares most lean, in words for a correction."""
+    best = max(build.levers(depth, setup)[:2], key=lambda lever: -(lever.lean_change_deg or 0.0))
+    return _lever(best)

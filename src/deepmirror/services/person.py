@@ -1,0 +1,226 @@
+"""One client's record: reading and changing it, what the films say of it, and what the build solver makes of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from deepmirror.core.anthropometry import STATURE_SHARES
+from deepmirror.core.build import Answer, Build, Lever
+from deepmirror.core.build import Setup as Setup
+from deepmirror.core.plane import film_length
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
+from deepmirror.errors import BadBrief, BadFilm
+from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.services.analysis import conclude
+from deepmirror.services.building import LENGTHS, body_of, limits_of
+from deepmirror.services.desk import Desk
+from deepmirror.services.jobs import Progress
+
+RANGES_CM = {"thigh": (25, 65), "shank": (25, 65), "foot": (15, 40), "trunk": (30, 75), "biacromial": (20, 60), "hip_breadth": (12, 50)}
+LIMIT_NAMES = {"ankle_dorsiflexion": "Ankle bend", "hip_flexion": "Hip bend", "knee_flexion": "Knee bend"}
+SCHOOLS = {
+    "shallow_depth": ("Depth", ("parallel", "below_parallel", "box")),
+    "knee_past_toe": ("Knee past toes", ("allowed", "never")),
+    "trunk_lean": ("Trunk lean", ("build", "upright")),
+}
+FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
+NEWEST_FILMS = 4
+UNUSUAL_SHARE = 0.04
+
+
+@dataclass(frozen=True)
+class LengthRow:
+    """A body length: value, where it comes from, what stature would predict, and what the films saw (value, u)."""
+
+    name: str
+    cm: float
+    source: str
+    predicted_cm: float
+    film: tuple[float, float] | None = None
+
+    @property
+    def flagged(self) -> bool:
+        """Measured and film disagree by more than 7 %, and by more than the film's own doubt."""
+        if self.film is None or self.source != "measured":
+            return False
+        away = abs(self.film[0] - self.cm)
+        return away > FLAG_SHARE * self.cm and away > self.film[1]
+
+
+@dataclass(frozen=True)
+class FilmView:
+    """What one film showed of this body: lengths by segment (cm, u), and each rep's depth and lean (degrees)."""
+
+    film_id: int
+    lengths: dict[str, tuple[float, float]]
+    depths_deg: tuple[float, ...]
+    leans_deg: tuple[float, ...]
+
+
+class PersonFile:
+    """An open client's record with undo and redo without limit; every change is saved as it happens and kept in the history."""
+
+    def __init__(self, desk: Desk, client_id: int) -> None:
+        self.desk, self.client_id = desk, client_id
+        record = desk.store.client(client_id)
+        self.name = record.name
+        self._done: list[tuple[str, dict[str, Any]]] = [("opened", record.body)]
+        self._undone: list[tuple[str, dict[str, Any]]] = []
+        self.views: list[FilmView] = []
+
+    @property
+    def body(self) -> dict[str, Any]:
+        """The record as a dictionary, the brief's client part."""
+        return self._done[-1][1]
+
+    @property
+    def client(self) -> ClientPart:
+        """The record, checked."""
+        return check_client(self.body)
+
+    def lengths(self) -> list[LengthRow]:
+        """All body lengths with their source, the prediction and the films' own."""
+        body = body_of(self.client)
+        rows = []
+        for name in LENGTHS:
+            length = body.length(name)
+            seen = [v.lengths[name] for v in self.views if name in v.lengths]
+            film = (float(np.mean([s[0] for s in seen])), float(np.max([s[1] for s in seen]))) if seen else None
+            rows.append(LengthRow(name, length.cm, length.source, STATURE_SHARES[name] * body.stature(), film))
+        return rows
+
+    def proportions(self) -> list[str]:
+        """What is unusual about the proportions, in plain words without praise or blame."""
+        rows = {r.name: r for r in self.lengths()}
+        out = []
+        for a, b in (("thigh", "shank"), ("thigh", "trunk")):
+            usual = rows[a].predicted_cm / rows[b].predicted_cm
+            ratio = rows[a].cm / rows[b].cm
+            if rows[a].source == rows[b].source == "predicted":
+                continue
+            away = ratio / usual - 1
+            size = "about as usual" if abs(away) < UNUSUAL_SHARE else f"{'long' if away > 0 else 'short'}, by {abs(away) * 100:.0f} %"
+            out.append(f"Thigh against {b}: {ratio:.2f} (usual {usual:.2f}): {size}.")
+        return out or ["No length was measured: the proportions are those predicted from stature."]
+
+    def set_stature(self, text: str) -> None:
+        """Raises BadBrief with a sentence when the text is no stature."""
+        self._set("stature", stature_cm=_parsed(parse_length_cm, text, 50, 260, "A stature") if text.strip() else None)
+
+    def set_mass(self, text: str) -> None:
+        """Raises BadBrief with a sentence when the text is no body mass."""
+        self._set("mass", mass_kg=_parsed(parse_mass_kg, text, 15, 400, "A body mass") if text.strip() else None)
+
+    def set_length(self, name: str, text: str) -> None:
+        """A measured length; an empty text goes back to the prediction. Raises BadBrief."""
+        known = dict(self.body.get("segments_cm", {}))
+        if text.strip():
+            low, high = RANGES_CM[name]
+            known[name] = _parsed(parse_length_cm, text, low, high, f"A {name.replace('_', ' ')}")
+        else:
+            known.pop(name, None)
+        self._set(name.replace("_", " "), segments_cm=known)
+
+    def set_limit(self, name: str, degrees: float | None) -> None:
+        """A joint limit in degrees, None for the usual one."""
+        known = {k: v for k, v in self.body.get("limits_deg", {}).items() if k != name}
+        self._set(LIMIT_NAMES[name].lower(), limits_deg=known | ({name: degrees} if degrees is not None else {}))
+
+    def set_school(self, code: str, school: str) -> None:
+        """The client's school in one topic."""
+        self._set(f"school of {SCHOOLS[code][0].lower()}", schools=dict(self.body.get("schools", {})) | {code: school})
+
+    def set_fields(self, label: str, **fields: Any) -> None:
+        """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""
+        self._set(label, **fields)
+
+    def _set(self, label: str, **fields: Any) -> None:
+        body = {k: v for k, v in (self.body | fields).items() if v is not None}
+        check_client(body)
+        if body == self.body:
+            return
+        self._done.append((label, body))
+        self._undone.clear()
+        self._save(f"change {label}")
+
+    def _save(self, label: str) -> None:
+        self.desk.store.update_client(self.client_id, self.body, self.desk.now().isoformat(timespec="seconds"), label)
+
+    def can_undo(self) -> str | None:
+        """What undo would take back, or None."""
+        return self._done[-1][0] if len(self._done) > 1 else None
+
+    def can_redo(self) -> str | None:
+        """What redo would bring again, or None."""
+        return self._undone[-1][0] if self._undone else None
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        if len(self._done) > 1:
+            self._undone.append(self._done.pop())
+            self._save(f"undo {self._undone[-1][0]}")
+
+    def redo(self) -> None:
+        """Bring the change last taken back again."""
+        if self._undone:
+            self._done.append(self._undone.pop())
+            self._save(f"redo {self._done[-1][0]}")
+
+    def history(self) -> list[tuple[str, str]]:
+        """When and what was changed, newest first."""
+        return self.desk.store.client_changes(self.client_id)
+
+    def solve(self, depth_deg: float | None, setup: Setup) -> tuple[Answer, list[Lever]]:
+        """The build solver for this body; depth None asks for the deepest posture."""
+        build = Build(body_of(self.client), limits_of(self.client))
+        answer = build.deepest(setup) if depth_deg is None else build.at_depth(depth_deg, setup)
+        return answer, build.levers(answer.posture.thigh_from_horizontal if depth_deg is None else depth_deg, setup)
+
+    def curve(self, setup: Setup) -> tuple[list[float], list[float]]:
+        """Heel lifts (cm) and the deepest thigh angle (degrees) each gives this body."""
+        build = Build(body_of(self.client), limits_of(self.client))
+        lifts = [0.0, 1.0, 2.0, 3.0, 4.0]
+        return lifts, [build.deepest(replace(setup, heel_lift_cm=h)).posture.thigh_from_horizontal for h in lifts]
+
+    def read_films(self, progress: Progress) -> list[FilmView]:
+        """What the newest measured films show of this body, and their state concluded anew with the present record."""
+        mine = [f for f in self.desk.films() if f.client_id == self.client_id and self.desk.store.evidence_path(f.id).exists()]
+        out = []
+        for i, record in enumerate(mine[:NEWEST_FILMS]):
+            progress.tell(i / max(len(mine), 1), "reading films")
+            try:
+                out.append(self._read(record.id))
+            except (BadBrief, BadFilm):
+                continue
+        progress.tell(1.0, "done")
+        return out
+
+    def _read(self, film_id: int) -> FilmView:
+        film, brief, evidence = self.desk.open_analysis(film_id)
+        assert evidence is not None
+        with film:
+            analysis = conclude(film.facts, brief, self.desk.catalogue, evidence)
+            self.desk.note_result(film_id, analysis, film)
+        scene, lengths = analysis.scene, {}
+        if scene.plane is not None and brief.file.scale is not None and near_side(scene.view):
+            for segment in ("thigh", "shank"):
+                lengths[segment] = film_length(scene.track, scene.plane, segment, near_side(scene.view) or "left")
+        reps = analysis.measured.reps
+        depths = tuple(v["thigh_from_horizontal_min_deg"].value for v in reps if "thigh_from_horizontal_min_deg" in v)
+        leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
+        return FilmView(film_id, lengths, depths, leans)
+
+    def words(self, cm: float) -> str:
+        """A length as this client reads it."""
+        return length_words(cm, self.client.imperial)
+
+
+def _parsed(parse: Any, text: str, low: float, high: float, what: str) -> float:
+    try:
+        return float(parse(text, low, high, what))
+    except ValueError as error:
+        raise BadBrief(str(error)) from error

@@ -1,0 +1,389 @@
+"""The Person: the client's body to scale with the source of every length, and the build solver under the hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deepmirror.core.build import BARS, Answer, Lever, Setup
+from deepmirror.errors import BadBrief
+from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
+from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, posture_figure, side_figure
+
+SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
+AGES = ("", "under 18", "18-39", "40-59", "60 and over")
+BAR_WORDS = {
+    "high": "high on the back",
+    "low": "low on the back",
+    "front": "in front",
+    "goblet": "held at the chest",
+    "belt": "on a belt",
+    "none": "no load",
+}
+LIMIT_WORDS = {
+    "ankle_dorsiflexion": "the ankle runs out",
+    "hip_flexion": "the hip runs out",
+    "knee_flexion": "hamstring meets calf",
+    "balance": "balance runs out",
+    None: "nothing stops it",
+}
+
+
+def heading(words: str) -> QLabel:
+    """A small section heading."""
+    label = QLabel(words)
+    label.setObjectName("heading")
+    return label
+
+
+class PersonRoom(QWidget):
+    """Edits one PersonFile; tells when the record changed so that films are judged anew."""
+
+    changed = pyqtSignal()
+    wants_client = pyqtSignal(int)
+    complained = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("paper")
+        self.person: PersonFile | None = None
+        self._filling = False
+        self.answer: Answer | None = None
+        self._build()
+
+    def _build(self) -> None:
+        title = QLabel("Person")
+        title.setObjectName("title")
+        self.clients = QComboBox()
+        self.clients.setMinimumWidth(220)
+        self.clients.activated.connect(lambda: self.wants_client.emit(self.clients.currentData()))
+        self.words = QLabel()
+        self.words.setObjectName("dim")
+        self.words.setWordWrap(True)
+        top = QHBoxLayout()
+        top.addWidget(title)
+        top.addWidget(self.clients)
+        top.addWidget(self.words, 1)
+        body = QHBoxLayout()
+        body.setSpacing(14)
+        body.addWidget(self._build_record())
+        body.addLayout(self._build_figures(), 8)
+        body.addLayout(self._build_solver(), 12)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 14, 20, 12)
+        layout.addLayout(top)
+        layout.addLayout(body, 1)
+
+    def _build_record(self) -> QWidget:
+        """The form: who, lengths, mobility and schools, cautions and history."""
+        inside = QWidget()
+        inside.setObjectName("paper")
+        form = QFormLayout(inside)
+        form.setContentsMargins(0, 0, 8, 0)
+        form.setVerticalSpacing(5)
+        self.stature, self.mass = self._line(lambda p, x: p.set_stature(x)), self._line(lambda p, x: p.set_mass(x))
+        self.sex, self.age = QComboBox(), QComboBox()
+        for key, title in SEXES:
+            self.sex.addItem(title, key)
+        self.age.addItems(AGES)
+        self.sex.activated.connect(lambda: self._do(lambda p: p.set_fields("sex", sex=self.sex.currentData())))
+        self.age.activated.connect(lambda: self._do(lambda p: p.set_fields("age", age_band=self.age.currentText() or None)))
+        self.imperial = QCheckBox("feet, inches and pounds")
+        self.imperial.clicked.connect(lambda on: self._do(lambda p: p.set_fields("units", imperial=on)))
+        for words, widget in (
+            ("Stature", self.stature),
+            ("Body mass", self.mass),
+            ("Sex", self.sex),
+            ("Age", self.age),
+            ("Units", self.imperial),
+        ):
+            form.addRow(words, widget)
+        form.addRow(heading("Lengths  ● measured  ◐ film  ○ predicted"))
+        self.lengths: dict[str, tuple[QLineEdit, QLabel]] = {}
+        for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth"):
+            edit, note = self._line(partial(_set_length, name)), QLabel()
+            note.setObjectName("dim")
+            row = QHBoxLayout()
+            row.addWidget(edit)
+            row.addWidget(note, 1)
+            self.lengths[name] = (edit, note)
+            form.addRow({"biacromial": "Shoulders", "hip_breadth": "Hips"}.get(name, name.capitalize()), row)
+        self._build_mobility(form)
+        scroll = QScrollArea()
+        scroll.setWidget(inside)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFixedWidth(404)
+        return scroll
+
+    def _build_mobility(self, form: QFormLayout) -> None:
+        form.addRow(heading("Mobility, shoes, schools"))
+        self.wall = self._number(0, 25, " cm", lambda p, v: p.set_fields("knee to wall", knee_to_wall_cm=v or None))
+        form.addRow("Knee to wall", self.wall)
+        self.limits: dict[str, QDoubleSpinBox] = {}
+        for name, title in LIMIT_NAMES.items():
+            self.limits[name] = self._number(0, 180, "°", partial(_set_limit, name))
+            form.addRow(title, self.limits[name])
+        self.heel = self._number(0, 8, " cm", lambda p, v: p.set_fields("shoe heel", shoe_heel_cm=v))
+        form.addRow("Shoe heel", self.heel)
+        self.schools: dict[str, QComboBox] = {}
+        for code, (title, options) in SCHOOLS.items():
+            box = QComboBox()
+            for option in options:
+                box.addItem(option.replace("_", " "), option)
+            box.activated.connect(lambda _, c=code, b=box: self._do(lambda p: p.set_school(c, b.currentData())))
+            box.setFixedWidth(150)
+            self.schools[code] = box
+            form.addRow(title, box)
+        self.pain, self.notes = self._line(self._set_pain), self._line(lambda p, x: p.set_fields("notes", notes=x))
+        self.pain.setFixedWidth(220)
+        self.notes.setFixedWidth(220)
+        self.pain.setPlaceholderText("where it hurts, comma between")
+        form.addRow("Pain", self.pain)
+        form.addRow("Notes", self.notes)
+        self.caution = QLabel()
+        self.caution.setWordWrap(True)
+        form.addRow(self.caution)
+        self.history = QLabel()
+        self.history.setObjectName("dim")
+        self.history.setWordWrap(True)
+        form.addRow(heading("Changes"))
+        form.addRow(self.history)
+
+    def _build_figures(self) -> QVBoxLayout:
+        self.front, self.side = FigureView(), FigureView()
+        self.front.setAccessibleName("Figure from the front")
+        self.side.setAccessibleName("Figure from the side")
+        column = QVBoxLayout()
+        column.addWidget(heading("The body to scale"))
+        column.addWidget(self.front, 1)
+        column.addWidget(self.side, 1)
+        return column
+
+    def _build_solver(self) -> QVBoxLayout:
+        self.live = FigureView()
+        self.live.setAccessibleName("Solved posture")
+        self.thigh, self.thigh_words = self._slider(-30, 60, 0)
+        self.lift, self.lift_words = self._slider(0, 50, 0)
+        self.open, self.open_words = self._slider(0, 40, 10)
+        self.load, self.load_words = self._slider(0, 200, 40)
+        self.bar = QComboBox()
+        for key in BARS:
+            self.bar.addItem(BAR_WORDS[key], key)
+        self.bar.activated.connect(self._solve)
+        grid = QGridLayout()
+        for row, (title, slider, words) in enumerate(
+            (
+                ("Thigh over level", self.thigh, self.thigh_words),
+                ("Heel lift", self.lift, self.lift_words),
+                ("Knees opened", self.open, self.open_words),
+                ("Load", self.load, self.load_words),
+            )
+        ):
+            grid.addWidget(QLabel(title), row, 0)
+            grid.addWidget(slider, row, 1)
+            grid.addWidget(words, row, 2)
+        grid.addWidget(QLabel("Bar"), 4, 0)
+        grid.addWidget(self.bar, 4, 1)
+        self.verdict, self.numbers, self.levers, self.films = QLabel(), QLabel(), QLabel(), QLabel()
+        self.verdict.setStyleSheet("font-weight: 700")
+        for label in (self.verdict, self.numbers, self.levers, self.films):
+            label.setWordWrap(True)
+        self.films.setObjectName("dim")
+        column = QVBoxLayout()
+        column.addWidget(heading("What this body must do (free squat)"))
+        column.addWidget(self.live, 1)
+        column.addLayout(grid)
+        for label in (self.verdict, self.numbers, self.levers, self.films):
+            column.addWidget(label)
+        return column
+
+    def _line(self, change: Callable[[PersonFile, str], None]) -> QLineEdit:
+        edit = QLineEdit()
+        edit.setFixedWidth(92)
+        edit.editingFinished.connect(lambda: self._do(lambda p: change(p, edit.text())) if edit.isModified() else None)
+        return edit
+
+    def _number(self, low: float, high: float, unit: str, change: Callable[[PersonFile, float], None]) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(low, high)
+        box.setDecimals(1)
+        box.setSuffix(unit)
+        box.setSpecialValueText("not tested" if unit != " cm" or high > 10 else "flat")
+        box.setKeyboardTracking(False)
+        box.setFixedWidth(92)
+        box.valueChanged.connect(lambda v: self._do(lambda p: change(p, v)))
+        return box
+
+    def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
+        slider, words = QSlider(Qt.Orientation.Horizontal), QLabel()
+        slider.setRange(low, high)
+        slider.setValue(value)
+        slider.valueChanged.connect(self._solve)
+        words.setFixedWidth(64)
+        return slider, words
+
+    def _set_pain(self, person: PersonFile, text: str) -> None:
+        person.set_fields("pain", pain=[w.strip() for w in text.split(",") if w.strip()])
+
+    def _do(self, change: Callable[[PersonFile], None]) -> None:
+        if self.person is None or self._filling:
+            return
+        before = self.person.body
+        try:
+            change(self.person)
+        except BadBrief as error:
+            self.complained.emit(error.sentence)
+        if self.person.body != before:
+            self.changed.emit()
+        self.refresh()
+
+    def show_clients(self, clients: list[tuple[int, str]], chosen: int | None) -> None:
+        """Fill the list of clients."""
+        self.clients.clear()
+        for client_id, name in clients:
+            self.clients.addItem(name, client_id)
+        if chosen is not None:
+            self.clients.setCurrentIndex(self.clients.findData(chosen))
+
+    def show_person(self, person: PersonFile) -> None:
+        """Open a record."""
+        self.person = person
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the record's present state."""
+        person = self.person
+        if person is None:
+            return
+        self._filling = True
+        client = person.client
+        self.stature.setText(person.words(client.stature_cm) if client.stature_cm else "")
+        self.mass.setText(
+            f"{client.mass_kg / 0.45359237:.0f} lb"
+            if client.imperial and client.mass_kg
+            else f"{client.mass_kg:g} kg"
+            if client.mass_kg
+            else ""
+        )
+        self.sex.setCurrentIndex(self.sex.findData(client.sex))
+        self.age.setCurrentText(client.age_band or "")
+        self.imperial.setChecked(client.imperial)
+        self.wall.setValue(client.knee_to_wall_cm or 0)
+        for name, box in self.limits.items():
+            box.setValue(client.limits_deg.get(name, 0))
+        self.heel.setValue(client.shoe_heel_cm)
+        for code, combo in self.schools.items():
+            combo.setCurrentIndex(max(combo.findData(client.schools.get(code, "")), 0))
+        self.pain.setText(", ".join(client.pain))
+        self.notes.setText(client.notes)
+        self.caution.setText(
+            "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
+            if client.pain
+            else ""
+        )
+        self.history.setText("\n".join(f"{at[:16].replace('T', ' ')}  {label}" for at, label in person.history()[:6]) or "none yet")
+        self._show_lengths(person)
+        self._filling = False
+        self._solve()
+
+    def _show_lengths(self, person: PersonFile) -> None:
+        rows = {r.name: r for r in person.lengths()}
+        labels = {}
+        for name, row in rows.items():
+            edit, note = self.lengths[name]
+            edit.setText(person.words(row.cm) if row.source == "measured" else "")
+            edit.setPlaceholderText(person.words(row.cm))
+            away = row.cm - row.predicted_cm
+            words = f"{SOURCE_MARKS[row.source]} " + (f"{away:+.1f} on prediction" if row.source == "measured" else "predicted")
+            if row.film:
+                words += f", film {row.film[0]:.0f}±{row.film[1]:.0f}" + (" !" if row.flagged else "")
+            note.setText(words)
+            labels[name] = (person.words(row.cm), SOURCE_MARKS[row.source], row.flagged)
+        cm = {n: r.cm for n, r in rows.items()}
+        ankle = person.client.segments_cm.get("ankle_height", 0.039 * (person.client.stature_cm or 170))
+        self.front.set_drawing(*front_figure(cm, ankle, labels))
+        self.side.set_drawing(*side_figure(cm, ankle, labels))
+        flagged = [n for n, r in rows.items() if r.flagged]
+        extra = f" Film and tape disagree by more than 7 % at: {', '.join(flagged)}." if flagged else ""
+        self.words.setText(" ".join(person.proportions()) + extra)
+
+    def setup(self) -> Setup:
+        """The set-up under the sliders."""
+        return Setup(self.bar.currentData(), float(self.load.value()), self.lift.value() / 10, float(self.open.value()))
+
+    def _solve(self) -> None:
+        person = self.person
+        self.thigh_words.setText(f"{self.thigh.value()}°")
+        self.lift_words.setText(f"{self.lift.value() / 10:.1f} cm")
+        self.open_words.setText(f"{self.open.value()}°")
+        self.load_words.setText(f"{self.load.value()} kg")
+        if person is None or self._filling:
+            return
+        setup = self.setup()
+        answer, levers = person.solve(float(self.thigh.value()), setup)
+        deepest, _ = person.solve(None, setup)
+        self.answer = answer
+        p, d = answer.posture, deepest.posture
+        lengths = {r.name: r.cm for r in person.lengths()}
+        top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
+        self.live.set_drawing(posture_figure(p.points_cm, d.points_cm, setup.load_kg > 0), (-60, 0, 60, top * 0.92))
+        limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
+        reached = f"Reaches {p.thigh_from_horizontal:.0f}°. Deepest (dashed): {d.thigh_from_horizontal:.0f}°, then {limit}."
+        missed = (
+            f"Cannot reach {self.thigh.value()}°: {LIMIT_WORDS.get(answer.binding_limit, 'a limit')} at {p.thigh_from_horizontal:.0f}°."
+        )
+        self.verdict.setText(reached if answer.feasible else missed)
+        m = answer.moments_nm
+        self.numbers.setText(
+            f"Lean {p.trunk_lean:.0f}° · ankle {p.ankle_dorsiflexion:.0f}° · knee {p.knee_flexion:.0f}° · hip {p.hip_flexion:.0f}° · "
+            f"knee past toe {p.knee_past_toe_cm:+.1f} cm\n"
+            "Estimates to compare set-ups (N·m): "
+            f"knee {m['knee']:.0f}, hip {m['hip']:.0f}, low back {m['low_back']:.0f}, ankle {m['ankle']:.0f}"
+        )
+        self.levers.setText("\n".join(_lever_words(lever) for lever in levers[:5]))
+        self._show_films(person)
+
+    def _show_films(self, person: PersonFile) -> None:
+        seen = [v for v in person.views if v.depths_deg]
+        self.films.setText(
+            "Films showed: " + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
+            if seen
+            else "No measured side film of this client yet."
+        )
+
+
+def _set_length(name: str, person: PersonFile, text: str) -> None:
+    person.set_length(name, text)
+
+
+def _set_limit(name: str, person: PersonFile, degrees: float) -> None:
+    person.set_limit(name, degrees or None)
+
+
+def _lever_words(lever: Lever) -> str:
+    what = f"Bar {BAR_WORDS.get(str(lever.by), lever.by)}"
+    if lever.change == "heel_lift_cm":
+        what = f"Heel lift +{lever.by} cm"
+    elif lever.change == "knees_open_deg":
+        what = f"Knees opened +{lever.by}°"
+    words = f"{what}: depth {lever.depth_gain_deg:+.0f}°"
+    if lever.lean_change_deg is not None and lever.knee_travel_change_cm is not None:
+        words += f", lean {lever.lean_change_deg:+.0f}°, knee {lever.knee_travel_change_cm:+.1f} cm"
+    return words
