@@ -6,6 +6,8 @@ picture depend on which way the client faces: `facing` is +1 when she faces righ
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -124,14 +126,17 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
             thigh, shank = p[hip] - p[knee], p[knee] - p[ankle]
             return np.asarray(np.degrees(np.arctan2(way * (thigh @ across), thigh @ up) - np.arctan2(way * (shank @ across), shank @ up)))
 
-        def medial(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
-            line, d = p[ankle] - p[hip], p[knee] - p[hip]
+        def medial(p: Points, hip: str = hip, knee: str = knee, end: str = ankle, ankle: str = ankle, way: int = way) -> Array:
+            """Knee inward of the line from hip to `end`, % of the shank."""
+            line, d = p[end] - p[hip], p[knee] - p[hip]
             share = (d @ up) / np.where(np.abs(line @ up) < 1e-6, 1e-6, line @ up)
             shank = float(np.percentile(np.linalg.norm(p[knee] - p[ankle], axis=1), 95))
             return np.asarray(-way * (d @ across - share * (line @ across)) / shank * 100)
 
         out[f"fppa_{side}"] = track.series(projection)
         out[f"knee_medial_{side}"] = track.series(medial)
+        if track.has(sided("toe", side)):
+            out[f"knee_to_foot_{side}"] = track.series(partial(medial, end=sided("toe", side)))
         flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up, track.times)
         out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
     if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):

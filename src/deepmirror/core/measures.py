@@ -37,6 +37,7 @@ ADD_BAR = "Click the end of the bar on one frame."
 CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030
 SOFT_TISSUE_U_CM = 3.0
+RISE_U_CM = 0.35  # k = 2 of a foot that only seems to rise: following on a shoe that turns a little, from our rendered films
 RANGE_SHARE_U_PCT = 4.0
 INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
 BOUNCE_DWELL_S = 0.3  # common practice, no source
@@ -102,7 +103,7 @@ class Scene:
                 if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
                     raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
                 return self.angles[key]
-        advice = FILM_FRONT if name.startswith(("fppa", "knee_medial", "knee_ankle")) else FILM_SIDE
+        advice = FILM_FRONT if name.startswith(("fppa", "knee_medial", "knee_to_foot", "knee_ankle")) else FILM_SIDE
         raise CannotTell(f"a {self.view} film does not show it", advice)
 
     def cm(self, pixels: Value) -> Value:
@@ -158,7 +159,7 @@ def rise(scene: Scene, rep: Rep, name: str) -> Value:
     series = scene.track.series(lambda p: p[name] @ scene.up)
     # a point's own click error cancels in a difference; what is left is following noise
     noise = COVERAGE_FACTOR * _jitter(series.values)
-    return scene.cm(Value(highest(series, rep).value - _at(series, rep.start_s), noise * np.sqrt(2)))
+    return scene.cm(Value(highest(series, rep).value - _at(series, rep.start_s), noise * np.sqrt(2))).widened(RISE_U_CM)
 
 
 def heel_rise(scene: Scene, rep: Rep) -> Value:
@@ -297,6 +298,8 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "fppa_right_deg": _high("fppa_right"),
     "knee_medial_left_pct": _high("knee_medial_left"),
     "knee_medial_right_pct": _high("knee_medial_right"),
+    "knee_to_foot_left_pct": _high("knee_to_foot_left"),
+    "knee_to_foot_right_pct": _high("knee_to_foot_right"),
     "knee_inward_left_pct": _knee_inward("left"),
     "knee_inward_right_pct": _knee_inward("right"),
     "knee_ankle_separation_ratio_min": _low("knee_ankle_separation_ratio"),

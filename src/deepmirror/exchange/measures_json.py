@@ -25,6 +25,7 @@ ANGLE_NAMES = (
     "shank_from_vertical",
     "fppa",
     "knee_medial",
+    "knee_to_foot",
 )
 
 

@@ -28,7 +28,7 @@ LEVEL_LINE = (244, 238, 226)
 
 @dataclass(frozen=True)
 class Overlay:
-    """What is drawn on one frame; measure names the number in question, words go into the caption."""
+    """What is drawn on one frame; measure names the number in question, words go into the caption, ghost is a set of lines."""
 
     track: Track
     view: str
@@ -37,6 +37,7 @@ class Overlay:
     title: str = ""
     words: str = ""
     note: str = ""
+    ghost: tuple[tuple[tuple[float, float], tuple[float, float]], ...] = ()
 
 
 @lru_cache(maxsize=16)
@@ -53,12 +54,27 @@ def draw(picture: Picture, overlay: Overlay) -> Picture:
     pen = ImageDraw.Draw(image, "RGBA")
     unit = max(image.height / 720, 0.5)
     places = {n: overlay.track.positions[overlay.frame, i] for i, n in enumerate(overlay.track.names)}
+    if overlay.ghost:
+        image = _ghost(image, overlay, unit)
+        pen = ImageDraw.Draw(image, "RGBA")
     _limbs(pen, places, overlay.view, unit)
     if overlay.measure:
         _question(pen, places, overlay, unit)
     if overlay.title or overlay.words:
         _caption(pen, image, overlay, places, unit)
     return np.asarray(image)
+
+
+def _ghost(image: Image.Image, overlay: Overlay, unit: float) -> Image.Image:
+    """The ghost as a pale outline: thick lines with their inside cut out again."""
+    outline = Image.new("L", image.size, 0)
+    pen = ImageDraw.Draw(outline)
+    for width, value in ((round(16 * unit), 255), (round(11 * unit), 0)):
+        for a, b in overlay.ghost:
+            pen.line([a, b], fill=value, width=width)
+            for x, y in (a, b):
+                pen.ellipse([x - width / 2, y - width / 2, x + width / 2, y + width / 2], fill=value)
+    return Image.composite(Image.new("RGB", image.size, BONE), image, outline)
 
 
 def _sides(view: str) -> tuple[str, ...]:

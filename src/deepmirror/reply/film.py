@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +13,7 @@ from deepmirror.reply.draw import Overlay
 from deepmirror.reply.model import Correction, Reply
 
 Array = NDArray[np.float64]
+GhostLines = Callable[[int], tuple[tuple[tuple[float, float], tuple[float, float]], ...]]
 
 FREEZE_S = 3.5
 SLOW = 3  # each frame this often in the slow passage
@@ -39,13 +40,13 @@ class Caption:
     text: str
 
 
-def plan(reply: Reply, track: Track, view: str, fps: float) -> tuple[list[Shot], list[Caption]]:
-    """Shots and captions; with nothing to correct, the whole film with its lines."""
+def plan(reply: Reply, track: Track, view: str, fps: float, ghost: GhostLines | None = None) -> tuple[list[Shot], list[Caption]]:
+    """Shots and captions; with nothing to correct, the whole film with its lines. ghost: the ghost's lines of a frame."""
     shots: list[Shot] = []
     captions: list[Caption] = []
     for item in reply.chosen():
         before = _length(shots) / fps
-        shots += list(_passage(item, track, view, fps))
+        shots += list(_passage(item, track, view, fps, ghost if item.ghost else None))
         captions.append(Caption(before, _length(shots) / fps, f"{item.title}. {item.number} {item.cue}".strip()))
     if not shots:
         shots = [Shot(i, 1, Overlay(track, view, i)) for i in range(len(track.times))]
@@ -57,19 +58,28 @@ def _length(shots: list[Shot]) -> int:
     return sum(s.repeat for s in shots)
 
 
-def _passage(item: Correction, track: Track, view: str, fps: float) -> Iterator[Shot]:
+def _passage(item: Correction, track: Track, view: str, fps: float, ghost: GhostLines | None) -> Iterator[Shot]:
     """Up to the moment at speed, then slowly, then still with everything said, then on."""
     times, at = track.times, track.times[item.frame]
     for i in range(len(times)):
         away = times[i] - at
         if -LEAD_S <= away <= TAIL_S:
             slow = SLOW if -SLOW_LEAD_S <= away < 0 else 1
-            yield Shot(i, slow, Overlay(track, view, i, title=item.title))
+            yield Shot(i, slow, Overlay(track, view, i, title=item.title, ghost=ghost(i) if ghost else ()))
         if i == item.frame:
             yield Shot(
                 i,
                 round(FREEZE_S * fps),
-                Overlay(track, view, i, item.measure, item.title, f"{item.seen} {item.number}".strip(), f"“{item.cue}”"),
+                Overlay(
+                    track,
+                    view,
+                    i,
+                    item.measure,
+                    item.title,
+                    f"{item.seen} {item.number}".strip(),
+                    f"“{item.cue}”",
+                    ghost(i) if ghost else (),
+                ),
             )
 
 

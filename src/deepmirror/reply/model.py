@@ -28,6 +28,7 @@ class Correction:
     frame: int
     measure: str
     chosen: bool = True
+    ghost: bool = False
 
 
 @dataclass

@@ -10,7 +10,7 @@ from deepmirror.core import scale as scales
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series
 from deepmirror.core.measures import Marks, Scene
 from deepmirror.core.reps import find_reps
-from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided
+from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Series
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
@@ -25,6 +25,8 @@ from deepmirror.pose.watch import Plan, follow, look
 from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
+
+LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # no measure needs them closely: following them would only cost time
 
 
 @dataclass(frozen=True)
@@ -62,6 +64,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     whole = evidence.only([*ALL_POINTS, *extra])
     names = points_for(brief.file.view) + extra
     positions = first_positions(whole.only(names), keys, movement, brief.file.view)
+    kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
+    names, positions = [names[i] for i in kept], positions[:, kept]
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
     return follow(film.stream_grey, whole, keys, names, positions, tick)

@@ -16,12 +16,13 @@ from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
 from deepmirror.reply.draw import Overlay, draw
-from deepmirror.reply.film import Shot, plan, web_vtt
+from deepmirror.reply.film import GhostLines, Shot, plan, web_vtt
 from deepmirror.reply.model import USUAL_CORRECTIONS
 from deepmirror.reply.model import Correction as Correction
 from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
 from deepmirror.services.analysis import Analysis
+from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.jobs import Progress
 from deepmirror.services.records import measures_record
 
@@ -69,17 +70,28 @@ def _rep_words(reps: tuple[int, ...], total: int) -> str:
 
 def still(film: Film, analysis: Analysis, item: Correction) -> NDArray[np.uint8]:
     """The picture of one correction, as the client gets it."""
-    overlay = Overlay(
-        analysis.scene.film_track, analysis.scene.view, item.frame, item.measure, item.title, f"{item.seen} {item.number}", f"“{item.cue}”"
-    )
+    scene, words = analysis.scene, f"{item.seen} {item.number}"
+    ghost = ghost_lines(analysis)(item.frame) if item.ghost else ()
+    overlay = Overlay(scene.film_track, scene.view, item.frame, item.measure, item.title, words, f"“{item.cue}”", ghost)
     return draw(film.picture(item.frame), overlay)
+
+
+def ghost_lines(analysis: Analysis) -> GhostLines:
+    """The ghost's lines of any frame; none where the film has no ghost."""
+    maker = GhostMaker(analysis)
+
+    def lines(frame: int) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+        ghost = maker.at(frame)
+        return tuple(ghost.lines()) if ghost else ()
+
+    return lines
 
 
 def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress) -> list[Path]:
     """Write reply.mp4, reply.vtt, reply.html, stills, measures.json, and the numbers as CSV. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        shots, captions = plan(reply, analysis.scene.film_track, analysis.scene.view, film.facts.fps)
+        shots, captions = plan(reply, analysis.scene.film_track, analysis.scene.view, film.facts.fps, ghost_lines(analysis))
         stills = {item.code: png(still(film, analysis, item)) for item in reply.chosen()}
         write_film(folder / "reply.mp4", _pictures(film, shots, progress), film.facts.fps)
         vtt = web_vtt(captions)

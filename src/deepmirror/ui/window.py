@@ -174,6 +174,8 @@ class MainWindow(QMainWindow):
         if room == "desk":
             self.desk_room.refresh()
             self.desk_room.list.setFocus()
+        elif room == "person":
+            self.person_room.setFocus()
         elif room == "mirror":
             self.mirror.film.setFocus()
         if room != "mirror":

@@ -62,6 +62,7 @@ class PersonRoom(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("paper")
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.person: PersonFile | None = None
         self._filling = False
         self.answer: Answer | None = None
@@ -217,8 +218,16 @@ class PersonRoom(QWidget):
     def _line(self, change: Callable[[PersonFile, str], None]) -> QLineEdit:
         edit = QLineEdit()
         edit.setFixedWidth(92)
-        edit.editingFinished.connect(lambda: self._do(lambda p: change(p, edit.text())) if edit.isModified() else None)
+        edit.editingFinished.connect(lambda: self._take(edit, change))
         return edit
+
+    def _take(self, edit: QLineEdit, change: Callable[[PersonFile, str], None]) -> None:
+        """Take what was typed; the line lets go of the keys, so that undo undoes the record and not the typing."""
+        if edit.isModified():
+            edit.setModified(False)
+            self._do(lambda p: change(p, edit.text()))
+        if edit.hasFocus():
+            self.setFocus()
 
     def _number(self, low: float, high: float, unit: str, change: Callable[[PersonFile, float], None]) -> QDoubleSpinBox:
         box = QDoubleSpinBox()

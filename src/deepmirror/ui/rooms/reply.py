@@ -46,10 +46,15 @@ class CorrectionCard(QFrame):
         self.send.setChecked(item.chosen)
         self.send.setStyleSheet("font-weight: 700")
         self.send.toggled.connect(self._take)
+        self.ghost = QCheckBox("Ghost")
+        self.ghost.setToolTip("Draw the client's own body at the target into this picture and passage (side films of free squats)")
+        self.ghost.setChecked(item.ghost)
+        self.ghost.toggled.connect(self._take)
         look = QPushButton("Show")
         look.clicked.connect(lambda: self.picked.emit(item))
         top = QHBoxLayout()
         top.addWidget(self.send, 1)
+        top.addWidget(self.ghost)
         top.addWidget(look)
         layout = QVBoxLayout(self)
         layout.addLayout(top)
@@ -81,7 +86,7 @@ class CorrectionCard(QFrame):
         layout.addLayout(row)
 
     def _take(self) -> None:
-        self.item.chosen = self.send.isChecked()
+        self.item.chosen, self.item.ghost = self.send.isChecked(), self.ghost.isChecked()
         self.item.frame = self.frame_slider.value()
         for key, edit in self.edits.items():
             setattr(self.item, key, edit.text())

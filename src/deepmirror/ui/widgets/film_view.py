@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
@@ -111,13 +111,8 @@ class FilmView(QWidget):
 
     def _paint_drawing(self, painter: QPainter) -> None:
         d = self.drawing
-        painter.setOpacity(d.ghost_opacity)
-        for pen in (QPen(QColor(26, 22, 20, 170), 11), QPen(QColor(t.BONE), 8), QPen(QColor(90, 80, 72), 5)):
-            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-            painter.setPen(pen)
-            for a, b in d.ghost:
-                painter.drawLine(self.to_view(a), self.to_view(b))
-        painter.setOpacity(1.0)
+        if d.ghost:
+            self._paint_ghost(painter)
         for pen in (QPen(QColor(26, 22, 20, 150), 5), QPen(QColor(t.TEAL_LIGHT), 2.4)):
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
             painter.setPen(pen)
@@ -142,6 +137,23 @@ class FilmView(QWidget):
             painter.drawEllipse(view, 3.4, 3.4)
         for name, at in d.placed.items():
             self._paint_placed(painter, self.to_view(at), name == d.selected)
+
+    def _paint_ghost(self, painter: QPainter) -> None:
+        """The ghost: a pale outline without fill, so that the client stays to be seen through it."""
+        bones = QPainterPath()
+        for a, b in self.drawing.ghost:
+            bones.moveTo(self.to_view(a))
+            bones.lineTo(self.to_view(b))
+        stroker = QPainterPathStroker()
+        stroker.setWidth(11)
+        stroker.setCapStyle(Qt.PenCapStyle.RoundCap)
+        outline = stroker.createStroke(bones).simplified()
+        painter.setOpacity(self.drawing.ghost_opacity)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for pen in (QPen(QColor(26, 22, 20, 170), 4), QPen(QColor(t.BONE), 2)):
+            painter.setPen(pen)
+            painter.drawPath(outline)
+        painter.setOpacity(1.0)
 
     def _paint_placed(self, painter: QPainter, at: QPointF, selected: bool) -> None:
         """A hand-placed point: a small copper square on its corner, larger when selected."""

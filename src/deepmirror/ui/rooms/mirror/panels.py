@@ -38,6 +38,8 @@ SHOWN = {
     "fppa_right_deg": ("Right knee inward", "°"),
     "knee_medial_left_pct": ("Left knee off its line", "% shank"),
     "knee_medial_right_pct": ("Right knee off its line", "% shank"),
+    "knee_to_foot_left_pct": ("Left knee inside hip-toe line", "% shank"),
+    "knee_to_foot_right_pct": ("Right knee inside hip-toe line", "% shank"),
     "knee_ankle_separation_ratio_min": ("Knee gap / ankle gap", ""),
 }
 

@@ -1,0 +1,102 @@
+"""The client's record: changes, undo, history, and how they reach the films."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import pytest
+
+from deepmirror.core.build import Setup
+from deepmirror.errors import BadBrief
+from deepmirror.services.desk import Desk
+from deepmirror.services.ghost import GhostMaker
+from deepmirror.services.jobs import Progress
+from deepmirror.services.person import PersonFile
+from deepmirror.services.review import Review
+
+
+@pytest.fixture
+def bram(demo_desk: Desk) -> PersonFile:
+    return PersonFile(demo_desk, next(c.id for c in demo_desk.clients() if c.name.startswith("Bram")))
+
+
+def test_every_change_is_saved_kept_in_the_history_and_undone(bram: PersonFile) -> None:
+    start = bram.body
+    bram.set_stature("6 ft 1")
+    bram.set_length("thigh", "48 cm")
+    bram.set_limit("ankle_dorsiflexion", 28)
+    bram.set_fields("pain", pain=["left knee"])
+    assert bram.desk.store.client(bram.client_id).body["segments_cm"]["thigh"] == 48
+    assert [label for _, label in bram.history()] == ["change pain", "change ankle bend", "change thigh", "change stature"]
+    while bram.can_undo():
+        bram.undo()
+    assert bram.body == start == bram.desk.store.client(bram.client_id).body
+    bram.redo()
+    assert bram.client.stature_cm == pytest.approx(185.42)
+
+
+@pytest.mark.parametrize("text", ["12 cm", "long", "9 ft"])
+def test_impossible_lengths_are_refused_and_change_nothing(bram: PersonFile, text: str) -> None:
+    before = bram.body
+    with pytest.raises(BadBrief, match="thigh"):
+        bram.set_length("thigh", text)
+    assert bram.body == before and bram.can_undo() is None
+
+
+def test_a_length_without_a_tape_is_predicted_and_marked_so(bram: PersonFile) -> None:
+    bram.set_length("shank", "")
+    row = next(r for r in bram.lengths() if r.name == "shank")
+    assert row.source == "predicted" and row.cm == pytest.approx(0.246 * 186, abs=0.1)
+
+
+def test_films_have_their_own_say_about_lengths(bram: PersonFile) -> None:
+    bram.views = bram.read_films(Progress())
+    rows = {r.name: r for r in bram.lengths()}
+    for name in ("thigh", "shank"):
+        film = rows[name].film
+        assert film is not None and abs(film[0] - rows[name].cm) <= film[1]
+        assert not rows[name].flagged
+    bram.set_length("thigh", "40 cm")
+    assert next(r for r in bram.lengths() if r.name == "thigh").flagged
+
+
+def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bram: PersonFile) -> None:
+    film = next(f for f in bram.desk.films() if f.client_id == bram.client_id)
+    review = Review(bram.desk, film.id)
+    assert review.analysis is not None
+    frame = review.film.frame_at(review.analysis.scene.reps[0].bottom_s)
+
+    def state() -> tuple[float, tuple[str, ...], tuple[str, ...]]:
+        assert review.analysis is not None
+        ghost = GhostMaker(review.analysis).at(frame)
+        assert ghost is not None
+        chain = next(f.chain for f in review.analysis.judgement.findings if f.code == "shallow_depth")
+        return ghost.posture.trunk_lean, chain, ghost.why
+
+    before = state()
+    thigh = bram.client.segments_cm["thigh"]
+    bram.set_length("thigh", f"{thigh * 1.1:.2f} cm")
+    review.take_client()
+    after = state()
+    assert after[1] != before[1] and after[0] != pytest.approx(before[0], abs=0.5)
+    bram.undo()
+    review.take_client()
+    assert state()[0] == pytest.approx(before[0]) and state()[1] == before[1]
+    review.close()
+
+
+def test_the_solver_answers_for_this_body(bram: PersonFile) -> None:
+    answer, levers = bram.solve(10.0, Setup("high", 60))
+    assert answer.feasible and {lever.change for lever in levers} == {"heel_lift_cm", "knees_open_deg", "bar"}
+    lifts, depths = bram.curve(Setup("high", 60))
+    assert lifts == sorted(lifts) and all(b <= a + 0.25 for a, b in pairwise(depths))
+    assert any("long" in words for words in bram.proportions())
+
+
+def test_only_films_that_can_have_a_ghost_have_one(demo_desk: Desk) -> None:
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Yuna"))
+    review = Review(demo_desk, film.id)
+    assert review.analysis is not None
+    maker = GhostMaker(review.analysis)
+    assert maker.at(0) is None and maker.reason is not None and "side" in maker.reason
+    review.close()
