@@ -35,3 +35,4 @@ if [ ! -e "$stamp" ]; then
   touch "$stamp"
 fi
 export TF_CPP_MIN_LOG_LEVEL=${TF_CPP_MIN_LOG_LEVEL:-2}
+export OPENBLAS_NUM_THREADS=${OPENBLAS_NUM_THREADS:-1}

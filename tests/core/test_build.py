@@ -124,6 +124,27 @@ def test_a_moment_worked_out_by_hand() -> None:
     assert build.moments(posture, setup)["knee"] == pytest.approx(-40 * GRAVITY * 0.50, rel=1e-6)
 
 
+def test_a_measured_rise_weighs_like_more_gravity() -> None:
+    build = Build(Body(175, 75, "female"), Limits(hip_flexion=150))
+    setup = Setup("high", 50)
+    posture = build.at_depth(20, setup).posture
+    still, moving = build.moments(posture, setup), build.moments(posture, setup, 2.0)
+    for joint in still:
+        assert moving[joint] == pytest.approx(still[joint] * (GRAVITY + 2) / GRAVITY)
+
+
+def test_statics_of_a_standing_body_by_hand() -> None:
+    # The way of Winter's worked examples (Biomechanics, chapter 5, from memory): a joint's moment is the weight above it
+    # times its lever. 80 kg after table 4.1, trunk level and forward, legs upright: HAT 0.678 x 80 kg at 0.626 x 0.50 m.
+    build = Build(Body(175, 80, "unspecified", dict(LEGS)))
+    points = build.points(0.0, np.radians(90), np.radians(90), Setup("none"))
+    moments = build.moments(Posture(0, 0, 90, 90, 90, 0, 50, points), Setup("none"))
+    hip = 0.678 * 80 * GRAVITY * 0.626 * 0.50
+    assert moments["hip"] == pytest.approx(hip, rel=1e-6)
+    assert moments["knee"] == pytest.approx(-hip, rel=1e-6)  # upright legs: the same weight at the same lever, from the front
+    assert moments["ankle"] == pytest.approx(hip, rel=1e-6)
+
+
 def test_a_solve_is_quick_enough_for_a_slider() -> None:
     build = Build(Body(175, 75, "male"))
     setup = Setup("high", 60)

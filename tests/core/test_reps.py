@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deepmirror.core.reps import find_reps
+from deepmirror.core.reps import find_reps, rise_acceleration
 from deepmirror.core.tempo import digits, parse_tempo, time_under_tension_s
 from tests.conftest import programme
 
@@ -78,3 +78,12 @@ def test_tempo_is_read_and_written() -> None:
 def test_a_wrong_tempo_is_refused_in_words(text: str) -> None:
     with pytest.raises(ValueError, match="tempo"):
         parse_tempo(text)
+
+
+def test_the_turn_rounds_acceleration_is_that_of_the_movement() -> None:
+    # h = A cos(w t): the acceleration at the lowest point is A w² (worked by hand): 0.25 m at 1/3 Hz gives 1.097 m/s²
+    times = np.arange(0, 9, 1 / 30)
+    height = 1.0 + 0.25 * np.cos(2 * np.pi * times / 3)
+    reps = find_reps(times, -100 * height, "eccentric", 10)
+    assert len(reps) == 3
+    assert rise_acceleration(times, height, reps) == pytest.approx(0.25 * (2 * np.pi / 3) ** 2, rel=0.06)

@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from deepmirror.ui.window import MainWindow
 from tests.gui.test_rooms import key, open_film
 
-PATIENCE = 20000
+PATIENCE = 60000
 
 
 def idle(window: MainWindow, qtbot: QtBot) -> None:

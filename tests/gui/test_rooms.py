@@ -14,6 +14,8 @@ from deepmirror.ui.rooms.desk import FILM_ROLE, days_words
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON
 
+PATIENCE = 60000  # ms; generous for a busy machine: no wait lasts longer than the work it waits for
+
 
 def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
     film = next(f for f in window.desk.films() if f.client_name.startswith(client))
@@ -119,13 +121,13 @@ def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtB
     key(window, "step_on")
     assert window.review.seed(60)["hip_left"][0] == pytest.approx(placed[0] + 0.25)
     assert window.desk.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
-    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for _ in range(2):
         window.undo()
     assert window.review.seed(60) == {}
     window.redo()
     assert window.review.seed(60)["hip_left"] == placed
-    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
 
 def test_a_known_length_is_marked(window: MainWindow, qtbot: QtBot) -> None:
@@ -139,7 +141,7 @@ def test_a_known_length_is_marked(window: MainWindow, qtbot: QtBot) -> None:
     assert window.review is not None and window.review.brief.file.scale is not None
     assert window.review.brief.file.scale.length_cm == 60.0
     assert abs(window.review.brief.file.scale.points_px[0][1] - 500) < 1.5
-    qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
 
 def test_a_wrong_tempo_is_told_and_the_old_one_stays(window: MainWindow, qtbot: QtBot) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from pathlib import Path
 
 import pytest
 
@@ -88,9 +89,29 @@ def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bra
 def test_the_solver_answers_for_this_body(bram: PersonFile) -> None:
     answer, levers = bram.solve(10.0, Setup("high", 60))
     assert answer.feasible and {lever.change for lever in levers} == {"heel_lift_cm", "knees_open_deg", "bar"}
-    lifts, depths = bram.curve(Setup("high", 60))
-    assert lifts == sorted(lifts) and all(b <= a + 0.25 for a, b in pairwise(depths))
+    for points in bram.curves(Setup("high", 60)).values():
+        assert all(b[1] <= a[1] + 0.3 for a, b in pairwise(points)) and points[0][0] == 0
     assert any("long" in words for words in bram.proportions())
+
+
+def test_machines_and_hinges_are_solved_too(bram: PersonFile) -> None:
+    press = bram.machine("leg_press", 70.0, 10.0, 120.0, 0.0)
+    assert press.answer.feasible and press.answer.posture.knee_flexion == 70 and press.levers
+    hinge = bram.machine("romanian_deadlift", 80.0, 0.0, 60.0, 0.0)
+    assert hinge.answer.feasible and hinge.answer.posture.hip_flexion == pytest.approx(80, abs=0.5)
+    assert hinge.answer.posture.com_over_foot_pct == pytest.approx(50, abs=0.5)
+    assert hinge.answer.moments_nm["hip"] > hinge.answer.moments_nm["knee"]
+
+
+def test_a_usual_tempo_is_kept_and_goes_into_the_next_film(bram: PersonFile, short_film: Path) -> None:
+    bram.set_default("back_squat", "3-1-X-0", "6-10")
+    assert bram.default("back_squat") == ("3-1-X-0", "6-10")
+    with pytest.raises(BadBrief):
+        bram.set_default("back_squat", "slow", "")
+    with pytest.raises(BadBrief):
+        bram.set_default("back_squat", "3-1-X-0", "many")
+    film = bram.desk.import_film(short_film, bram.client_id, "back_squat", "side-left")
+    assert film.brief["tempo"] == "3-1-X-0"
 
 
 def test_only_films_that_can_have_a_ghost_have_one(demo_desk: Desk) -> None:

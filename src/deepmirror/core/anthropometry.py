@@ -20,6 +20,7 @@ STATURE_SHARES = {
     "biacromial": 0.259,
     "hip_breadth": 0.191,
     "ankle_height": 0.039,
+    "seat_to_floor": 0.25,  # back of the knee over the floor when seated; from memory of seating tables
 }
 ANKLE_FROM_HEEL_SHARE = 0.25  # of the foot's length; from memory of anthropometric sketches, no source
 BALL_FROM_HEEL_SHARE = 0.70  # of the foot's length; common practice, no source

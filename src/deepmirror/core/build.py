@@ -36,7 +36,15 @@ DEEPEST_THIGH_DEG = -40.0
 COMFORT_LEAN_DEG = 45.0  # weighs lean against ankle bend where a body has the choice; common practice, no source
 SHANK_STEP_DEG, BALANCE_STEPS = 0.2, 5
 # Where a load sits: along the trunk from the hip (share), and before (+) or behind it (cm); common practice, no source.
-BARS = {"high": (1.0, -6.0), "low": (0.92, -9.0), "front": (1.0, 8.0), "goblet": (0.85, 18.0), "none": (1.0, 0.0), "belt": (0.0, 0.0)}
+BARS = {
+    "high": (1.0, -6.0),
+    "low": (0.92, -9.0),
+    "front": (1.0, 8.0),
+    "goblet": (0.85, 18.0),
+    "none": (1.0, 0.0),
+    "belt": (0.0, 0.0),
+    "hang": (1.0, 0.0),
+}
 
 
 @dataclass(frozen=True)
@@ -132,6 +140,38 @@ class Build:
         posture = self._best(depth, setup, self.limits) or self._standing(setup)
         return Answer(True, self._binding(depth, setup), posture, self.moments(posture, setup))
 
+    def hinge(self, hip_flexion_deg: float, knee_flexion_deg: float, load_kg: float) -> Answer:
+        """A hinge: knees kept softly bent, hips travelling back, the load hanging from the shoulders over the middle of the foot.
+
+        Answered with the deepest hinge when the hip's limit, or balance, stands before the asked hip flexion.
+        """
+        setup = Setup("hang", load_kg)
+        wanted = min(hip_flexion_deg, self.limits.hip_flexion)
+        best = self._hinge(wanted, knee_flexion_deg, setup)
+        binding = "hip_flexion" if wanted < hip_flexion_deg - 1e-9 else None
+        while best is None and wanted > 5:
+            wanted, binding = wanted - 1.0, "balance"
+            best = self._hinge(wanted, knee_flexion_deg, setup)
+        posture = best or self._standing(Setup("none"))
+        return Answer(binding is None and best is not None, binding, posture, self.moments(posture, setup))
+
+    def _hinge(self, hip_deg: float, knee_deg: float, setup: Setup) -> Posture | None:
+        """The balanced hinge posture: the shank leans as far as balance asks; None when no shank lean balances."""
+
+        def at(shank_deg: float) -> tuple[Posture, float]:
+            d = shank_deg + 90 - knee_deg
+            lean = hip_deg - (90 - d)
+            posture = self._posture(np.radians(shank_deg), np.radians(d), np.radians(lean), setup)
+            return posture, posture.com_over_foot_pct - 50
+
+        low, high = -25.0, self.limits.ankle_dorsiflexion
+        if at(low)[1] > 0 or at(high)[1] < 0:
+            return None
+        for _ in range(40):
+            middle = (low + high) / 2
+            low, high = (middle, high) if at(middle)[1] < 0 else (low, middle)
+        return at((low + high) / 2)[0]
+
     def lean_band(self, thigh_deg: float, setup: Setup) -> tuple[float, float] | None:
         """Least and most trunk lean (degrees) this body can have at a depth without breaking a limit: the part that is build.
 
@@ -140,6 +180,10 @@ class Build:
         options = self._options(thigh_deg, setup, self.limits)
         lean = np.degrees(options.lean[options.fine])
         return (float(lean.min()), float(lean.max())) if len(lean) else None
+
+    def deepest_deg(self, setup: Setup) -> float:
+        """Thigh angle (degrees over level) of the deepest posture."""
+        return self._deepest_deg(setup, self.limits)
 
     def levers(self, thigh_deg: float, setup: Setup) -> list[Lever]:
         """What each change of set-up would give this body."""
@@ -315,13 +359,18 @@ class Build:
         parts = self._parts(points, setup).values()
         return sum(kg * x for kg, x in parts) / sum(kg for kg, _ in parts)
 
-    def moments(self, posture: Posture, setup: Setup) -> dict[str, float]:
-        """Static sagittal moments (N·m), both legs together; a demand on the extensors is positive."""
+    def moments(self, posture: Posture, setup: Setup, rise_m_s2: float = 0.0) -> dict[str, float]:
+        """Sagittal moments (N·m), both legs together; a demand on the extensors is positive.
+
+        Static, or with a measured upward acceleration (m/s²) that body and load share: everything then weighs as if gravity
+        were that much larger, which takes the accelerations of the parts against one another for small.
+        """
+        weight = GRAVITY + rise_m_s2
         points = posture.points_cm
         parts = self._parts(points, setup)
 
         def arm(names: tuple[str, ...], joint: str) -> float:
-            return sum(parts[n][0] * (parts[n][1] - points[joint][0]) for n in names) * GRAVITY / 100
+            return sum(parts[n][0] * (parts[n][1] - points[joint][0]) for n in names) * weight / 100
 
         pelvis = PELVIS_MASS * self.mass
         above_kg = self.mass * self.masses.hat - pelvis
@@ -333,5 +382,5 @@ class Build:
             "ankle": arm(("hat", "load", "thighs", "shanks"), "ankle"),
             "knee": -arm(("hat", "load", "thighs"), "knee"),
             "hip": arm(("hat", "load"), "hip"),
-            "low_back": back * GRAVITY / 100 if setup.bar != "belt" else above_kg * (hat_x - points["low_back"][0]) * GRAVITY / 100,
+            "low_back": back * weight / 100 if setup.bar != "belt" else above_kg * (hat_x - points["low_back"][0]) * weight / 100,
         }

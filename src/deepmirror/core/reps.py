@@ -149,3 +149,14 @@ def mark_partials(reps: list[Rep]) -> list[Rep]:
         return []
     middle = float(np.median([r.range for r in reps]))
     return [replace(r, complete=r.range >= PARTIAL_SHARE * middle) for r in reps]
+
+
+def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
+    """Upward acceleration (m/s²) of a point at the reps' turn-rounds: the median over reps of the largest within 0.3 s.
+
+    times (T,) s, height_m (T,) m; smoothed at 4 Hz first, since a second derivative multiplies noise.
+    """
+    grid, even = evenly(times, height_m)
+    bend = np.gradient(np.gradient(low_pass(even, 1 / (grid[1] - grid[0]), 4.0), grid), grid)
+    peaks = [float(bend[np.abs(grid - r.bottom_s) <= 0.3].max()) for r in reps]
+    return max(float(np.median(peaks)), 0.0) if peaks else 0.0

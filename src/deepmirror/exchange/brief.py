@@ -26,6 +26,18 @@ class _Model(BaseModel):
     model_config = ConfigDict(extra="ignore", frozen=True, allow_inf_nan=False)
 
 
+class DefaultPart(_Model):
+    tempo: str | None = None
+    reps: Annotated[str, Field(pattern=r"^\d{1,3}(-\d{1,3})?$")] | None = None
+
+    @field_validator("tempo")
+    @classmethod
+    def _readable(cls, value: str | None) -> str | None:
+        if value:
+            parse_tempo(value)
+        return value
+
+
 class ClientPart(_Model):
     stature_cm: Annotated[float, Field(ge=50, le=260)] | None = None
     mass_kg: Annotated[float, Field(ge=15, le=400)] | None = None
@@ -38,6 +50,7 @@ class ClientPart(_Model):
     pain: list[str] = []
     notes: str = ""
     schools: dict[str, str] = {}
+    defaults: dict[str, DefaultPart] = {}
     imperial: bool = False
 
 

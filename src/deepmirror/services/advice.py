@@ -8,6 +8,7 @@ import numpy as np
 
 from deepmirror.core.build import Build, Lever, Setup
 from deepmirror.core.measures import Scene
+from deepmirror.core.reps import rise_acceleration
 from deepmirror.core.values import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
@@ -37,8 +38,23 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
     if band is not None:
         lean = Band(None, band[1] + LEAN_MARGIN_DEG)
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
+    words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever) for lever in build.levers(reached, setup)[:2]]
     return BuildView(lean, tuple(words), _levers_help(build, setup, reached))
+
+
+def _dynamics(scene: Scene, build: Build, setup: Setup, depth: float) -> list[str]:
+    """What the turn-rounds' own acceleration adds to the hip's moment, an estimate to compare reps and set-ups by."""
+    answer = build.at_depth(depth, setup)
+    if scene.px_per_cm is None or not scene.reps or not answer.feasible:
+        return []
+    hip = scene.side_point("hip")
+    rise = rise_acceleration(scene.track.times, scene.track.point(hip) @ scene.up / scene.px_per_cm.value / 100, scene.reps)
+    still = build.moments(answer.posture, setup)["hip"]
+    moving = build.moments(answer.posture, setup, rise)["hip"]
+    return [
+        f"hip moment at this depth, both legs: {still:.0f} N·m held still, {moving:.0f} with the turn-round's {rise:.1f} m/s² (estimate)"
+    ]
 
 
 def _limit(name: str | None) -> str:

@@ -15,13 +15,16 @@ from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, read_client
 
 FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
-PARALLEL_DEG, RIGHT_ANGLE_DEG = 0.0, 90.0
-LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth")
+HINGES = {"romanian_deadlift": 18.0, "stiff_leg_deadlift": 8.0}
+"""Knee flexion (degrees) kept through the hinge; common practice, no source."""
+PARALLEL_DEG, RIGHT_ANGLE_DEG, HINGE_DEG = 0.0, 90.0, 90.0
+LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor")
 
 
 @dataclass(frozen=True)
 class Ask:
-    """What is asked of a body. depth: "parallel", "deepest" or degrees (thigh over level; knee flexion on machines)."""
+    """What is asked of a body. depth: "parallel", "deepest" or degrees (thigh over level; knee flexion on machines; hip
+    flexion in hinges)."""
 
     movement: str = "back_squat"
     depth: str | float = "parallel"
@@ -55,8 +58,12 @@ def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[Lever]]:
         knee = RIGHT_ANGLE_DEG if isinstance(ask.depth, str) else float(ask.depth)
         answer = guided.deepest(machine) if ask.depth == "deepest" else guided.at_depth(knee, machine)
         return answer, guided.levers(answer.posture.knee_flexion, machine)
+    if ask.movement in HINGES:
+        hip = HINGE_DEG if isinstance(ask.depth, str) else float(ask.depth)
+        hip = limits.hip_flexion if ask.depth == "deepest" else hip
+        return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), []
     if ask.movement not in FREE_SQUATS:
-        known = ", ".join(sorted([*FREE_SQUATS, *MACHINES]))
+        known = ", ".join(sorted([*FREE_SQUATS, *MACHINES, *HINGES]))
         raise BadBrief(f"The build solver does not know “{ask.movement}”. It knows: {known}.")
     bar = ask.bar or FREE_SQUATS[ask.movement]
     if bar not in BARS:

@@ -83,6 +83,8 @@ class Desk:
         client = next((c for c in self.clients() if c.id == client_id), None)
         if client is None:
             raise LibraryError("Choose a client for this film.")
+        usual = client.body.get("defaults", {}).get(movement, {})
+        tempo = tempo or usual.get("tempo")
         data: dict[str, Any] = {"movement": movement, "view": view, "client": client.body}
         data |= {k: v for k, v in (("load_kg", load_kg), ("tempo", tempo)) if v}
         check_brief(data)

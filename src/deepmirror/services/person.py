@@ -10,17 +10,27 @@ import numpy as np
 from deepmirror.core.anthropometry import STATURE_SHARES
 from deepmirror.core.build import Answer, Build, Lever
 from deepmirror.core.build import Setup as Setup
+from deepmirror.core.guided import MACHINES
 from deepmirror.core.plane import film_length
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm
 from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.services.analysis import conclude
-from deepmirror.services.building import LENGTHS, body_of, limits_of
+from deepmirror.services.building import HINGES as HINGES
+from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve_build
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 
-RANGES_CM = {"thigh": (25, 65), "shank": (25, 65), "foot": (15, 40), "trunk": (30, 75), "biacromial": (20, 60), "hip_breadth": (12, 50)}
+RANGES_CM = {
+    "thigh": (25, 65),
+    "shank": (25, 65),
+    "foot": (15, 40),
+    "trunk": (30, 75),
+    "biacromial": (20, 60),
+    "hip_breadth": (12, 50),
+    "seat_to_floor": (25, 65),
+}
 LIMIT_NAMES = {"ankle_dorsiflexion": "Ankle bend", "hip_flexion": "Hip bend", "knee_flexion": "Knee bend"}
 SCHOOLS = {
     "shallow_depth": ("Depth", ("parallel", "below_parallel", "box")),
@@ -29,6 +39,7 @@ SCHOOLS = {
 }
 FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
 NEWEST_FILMS = 4
+GUIDED = (*MACHINES, *HINGES)
 UNUSUAL_SHARE = 0.04
 
 
@@ -59,6 +70,15 @@ class FilmView:
     lengths: dict[str, tuple[float, float]]
     depths_deg: tuple[float, ...]
     leans_deg: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Solved:
+    """An answer of the build solver with its levers, and the deepest posture beside it."""
+
+    answer: Answer
+    levers: list[Lever]
+    deepest: Answer
 
 
 class PersonFile:
@@ -174,17 +194,36 @@ class PersonFile:
         """When and what was changed, newest first."""
         return self.desk.store.client_changes(self.client_id)
 
+    def default(self, movement: str) -> tuple[str, str]:
+        """The client's usual tempo and rep range for a movement, empty when none was set."""
+        row = self.client.defaults.get(movement)
+        return (row.tempo or "", row.reps or "") if row else ("", "")
+
+    def set_default(self, movement: str, tempo: str, reps: str) -> None:
+        """The usual tempo ("3-1-1-0") and rep range ("8-12") for a movement. Raises BadBrief."""
+        rows = {k: v for k, v in dict(self.body.get("defaults", {})).items() if k != movement}
+        row = {k: v for k, v in (("tempo", tempo.strip()), ("reps", reps.strip())) if v}
+        self._set(f"usual {movement.replace('_', ' ')}", defaults=rows | ({movement: row} if row else {}))
+
+    def machine(self, movement: str, depth_deg: float | None, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
+        """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
+        depth = "deepest" if depth_deg is None else depth_deg
+        ask = Ask(movement, depth, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
+        answer, levers = solve_build(self.client, ask)
+        return Solved(answer, levers, solve_build(self.client, replace(ask, depth="deepest"))[0])
+
     def solve(self, depth_deg: float | None, setup: Setup) -> tuple[Answer, list[Lever]]:
         """The build solver for this body; depth None asks for the deepest posture."""
         build = Build(body_of(self.client), limits_of(self.client))
         answer = build.deepest(setup) if depth_deg is None else build.at_depth(depth_deg, setup)
         return answer, build.levers(answer.posture.thigh_from_horizontal if depth_deg is None else depth_deg, setup)
 
-    def curve(self, setup: Setup) -> tuple[list[float], list[float]]:
-        """Heel lifts (cm) and the deepest thigh angle (degrees) each gives this body."""
+    def curves(self, setup: Setup) -> dict[str, list[tuple[float, float]]]:
+        """Deepest thigh angle (degrees) against heel lift (cm) and against opened knees (degrees), as (x, y) pairs."""
         build = Build(body_of(self.client), limits_of(self.client))
-        lifts = [0.0, 1.0, 2.0, 3.0, 4.0]
-        return lifts, [build.deepest(replace(setup, heel_lift_cm=h)).posture.thigh_from_horizontal for h in lifts]
+        heel = [(h, build.deepest_deg(replace(setup, heel_lift_cm=h))) for h in (0.0, 1.0, 2.0, 3.0, 4.0, 5.0)]
+        opened = [(k, build.deepest_deg(replace(setup, knees_open_deg=k))) for k in (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)]
+        return {"heel lift, cm": heel, "knees opened, °": opened}
 
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""

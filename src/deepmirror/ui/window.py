@@ -158,6 +158,7 @@ class MainWindow(QMainWindow):
         self.mirror.wants_reply.connect(self.compose)
         self.mirror.edited.connect(self._after_edit)
         self.mirror.complained.connect(self.complain)
+        self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
         self.person_room.changed.connect(self._person_changed)
         self.person_room.wants_client.connect(self.open_person)
         self.person_room.complained.connect(self.complain)

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFormLayout,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -21,10 +20,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.build import BARS, Answer, Lever, Setup
+from deepmirror.core.build import Answer, Lever, Setup
 from deepmirror.errors import BadBrief
-from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
-from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, posture_figure, side_figure
+from deepmirror.services.person import GUIDED, HINGES, LIMIT_NAMES, SCHOOLS, PersonFile
+from deepmirror.ui.widgets.figure import SOURCE_MARKS, CurveView, FigureView, front_figure, posture_figure, side_figure
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
 AGES = ("", "under 18", "18-39", "40-59", "60 and over")
@@ -107,6 +106,8 @@ class PersonRoom(QWidget):
         self.age.activated.connect(lambda: self._do(lambda p: p.set_fields("age", age_band=self.age.currentText() or None)))
         self.imperial = QCheckBox("feet, inches and pounds")
         self.imperial.clicked.connect(lambda on: self._do(lambda p: p.set_fields("units", imperial=on)))
+        for combo in (self.sex, self.age):
+            combo.setFixedWidth(150)
         for words, widget in (
             ("Stature", self.stature),
             ("Body mass", self.mass),
@@ -117,14 +118,16 @@ class PersonRoom(QWidget):
             form.addRow(words, widget)
         form.addRow(heading("Lengths  ● measured  ◐ film  ○ predicted"))
         self.lengths: dict[str, tuple[QLineEdit, QLabel]] = {}
-        for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth"):
+        for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor"):
             edit, note = self._line(partial(_set_length, name)), QLabel()
             note.setObjectName("dim")
             row = QHBoxLayout()
             row.addWidget(edit)
             row.addWidget(note, 1)
             self.lengths[name] = (edit, note)
-            form.addRow({"biacromial": "Shoulders", "hip_breadth": "Hips"}.get(name, name.capitalize()), row)
+            form.addRow(
+                {"biacromial": "Shoulders", "hip_breadth": "Hips", "seat_to_floor": "Seat height"}.get(name, name.capitalize()), row
+            )
         self._build_mobility(form)
         scroll = QScrollArea()
         scroll.setWidget(inside)
@@ -152,6 +155,19 @@ class PersonRoom(QWidget):
             box.setFixedWidth(150)
             self.schools[code] = box
             form.addRow(title, box)
+        self.usual, self.usual_tempo, self.usual_reps = QComboBox(), QLineEdit(), QLineEdit()
+        self.usual.setFixedWidth(150)
+        self.usual.activated.connect(self._show_default)
+        self.usual_tempo.setPlaceholderText("tempo")
+        self.usual_reps.setPlaceholderText("reps")
+        row = QHBoxLayout()
+        for edit in (self.usual_tempo, self.usual_reps):
+            edit.setFixedWidth(92)
+            edit.editingFinished.connect(self._set_default)
+            row.addWidget(edit)
+        row.addStretch(1)
+        form.addRow("Usual", self.usual)
+        form.addRow("", row)
         self.pain, self.notes = self._line(self._set_pain), self._line(lambda p, x: p.set_fields("notes", notes=x))
         self.pain.setFixedWidth(220)
         self.notes.setFixedWidth(220)
@@ -180,39 +196,60 @@ class PersonRoom(QWidget):
     def _build_solver(self) -> QVBoxLayout:
         self.live = FigureView()
         self.live.setAccessibleName("Solved posture")
+        self.kind = QComboBox()
+        self.kind.addItem("free squat", None)
+        for movement in GUIDED:
+            self.kind.addItem(movement.replace("_", " "), movement)
+        self.kind.activated.connect(self._solve)
         self.thigh, self.thigh_words = self._slider(-30, 60, 0)
         self.lift, self.lift_words = self._slider(0, 50, 0)
         self.open, self.open_words = self._slider(0, 40, 10)
         self.load, self.load_words = self._slider(0, 200, 40)
+        self.feet, self.feet_words = self._slider(-15, 35, 10)
+        self.bend, self.bend_words = self._slider(20, 140, 90)
         self.bar = QComboBox()
-        for key in BARS:
-            self.bar.addItem(BAR_WORDS[key], key)
+        for key, words in BAR_WORDS.items():
+            self.bar.addItem(words, key)
         self.bar.activated.connect(self._solve)
-        grid = QGridLayout()
-        for row, (title, slider, words) in enumerate(
-            (
-                ("Thigh over level", self.thigh, self.thigh_words),
-                ("Heel lift", self.lift, self.lift_words),
-                ("Knees opened", self.open, self.open_words),
-                ("Load", self.load, self.load_words),
-            )
+        self._levers = QFormLayout()
+        self._levers.setVerticalSpacing(4)
+        self._levers.addRow("Lift", self.kind)
+        for title, slider, value in (
+            ("Thigh over level", self.thigh, self.thigh_words),
+            ("Knee or hip bend", self.bend, self.bend_words),
+            ("Heel lift", self.lift, self.lift_words),
+            ("Foot height", self.feet, self.feet_words),
+            ("Knees opened", self.open, self.open_words),
+            ("Load", self.load, self.load_words),
         ):
-            grid.addWidget(QLabel(title), row, 0)
-            grid.addWidget(slider, row, 1)
-            grid.addWidget(words, row, 2)
-        grid.addWidget(QLabel("Bar"), 4, 0)
-        grid.addWidget(self.bar, 4, 1)
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(slider, 1)
+            line.addWidget(value)
+            self._levers.addRow(title, row)
+        self._levers.addRow("Bar", self.bar)
+        self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
+        plots = QHBoxLayout()
+        for view in self.curves.values():
+            plots.addWidget(view)
         self.verdict, self.numbers, self.levers, self.films = QLabel(), QLabel(), QLabel(), QLabel()
         self.verdict.setStyleSheet("font-weight: 700")
         for label in (self.verdict, self.numbers, self.levers, self.films):
             label.setWordWrap(True)
         self.films.setObjectName("dim")
+        self._curve_timer = QTimer(self)
+        self._curve_timer.setSingleShot(True)
+        self._curve_timer.setInterval(120)
+        self._curve_timer.timeout.connect(self._show_curves)
         column = QVBoxLayout()
-        column.addWidget(heading("What this body must do (free squat)"))
+        column.setSpacing(5)
+        column.addWidget(heading("What this body must do"))
         column.addWidget(self.live, 1)
-        column.addLayout(grid)
+        column.addLayout(self._levers)
         for label in (self.verdict, self.numbers, self.levers, self.films):
             column.addWidget(label)
+        column.addLayout(plots)
         return column
 
     def _line(self, change: Callable[[PersonFile, str], None]) -> QLineEdit:
@@ -263,6 +300,23 @@ class PersonRoom(QWidget):
             self.changed.emit()
         self.refresh()
 
+    def show_movements(self, movements: list[tuple[str, str]]) -> None:
+        """Fill the list of movements that may have a usual tempo and rep range."""
+        self.usual.clear()
+        for movement, title in movements:
+            self.usual.addItem(title, movement)
+
+    def _show_default(self) -> None:
+        if self.person is not None:
+            tempo, reps = self.person.default(self.usual.currentData() or "")
+            self.usual_tempo.setText(tempo)
+            self.usual_reps.setText(reps)
+
+    def _set_default(self) -> None:
+        movement, tempo, reps = self.usual.currentData(), self.usual_tempo.text(), self.usual_reps.text()
+        if self.person is not None and movement and (tempo, reps) != self.person.default(movement):
+            self._do(lambda p: p.set_default(movement, tempo, reps))
+
     def show_clients(self, clients: list[tuple[int, str]], chosen: int | None) -> None:
         """Fill the list of clients."""
         self.clients.clear()
@@ -309,6 +363,7 @@ class PersonRoom(QWidget):
         )
         self.history.setText("\n".join(f"{at[:16].replace('T', ' ')}  {label}" for at, label in person.history()[:6]) or "none yet")
         self._show_lengths(person)
+        self._show_default()
         self._filling = False
         self._solve()
 
@@ -320,9 +375,9 @@ class PersonRoom(QWidget):
             edit.setText(person.words(row.cm) if row.source == "measured" else "")
             edit.setPlaceholderText(person.words(row.cm))
             away = row.cm - row.predicted_cm
-            words = f"{SOURCE_MARKS[row.source]} " + (f"{away:+.1f} on prediction" if row.source == "measured" else "predicted")
+            words = f"{SOURCE_MARKS[row.source]} " + (f"{away:+.1f} to predicted" if row.source == "measured" else "predicted")
             if row.film:
-                words += f", film {row.film[0]:.0f}±{row.film[1]:.0f}" + (" !" if row.flagged else "")
+                words += f"\n◐ film {row.film[0]:.0f}±{row.film[1]:.0f}" + (" !" if row.flagged else "")
             note.setText(words)
             labels[name] = (person.words(row.cm), SOURCE_MARKS[row.source], row.flagged)
         cm = {n: r.cm for n, r in rows.items()}
@@ -338,36 +393,73 @@ class PersonRoom(QWidget):
         return Setup(self.bar.currentData(), float(self.load.value()), self.lift.value() / 10, float(self.open.value()))
 
     def _solve(self) -> None:
-        person = self.person
         self.thigh_words.setText(f"{self.thigh.value()}°")
+        self.bend_words.setText(f"{self.bend.value()}°")
         self.lift_words.setText(f"{self.lift.value() / 10:.1f} cm")
+        self.feet_words.setText(f"{self.feet.value():+} cm")
         self.open_words.setText(f"{self.open.value()}°")
         self.load_words.setText(f"{self.load.value()} kg")
-        if person is None or self._filling:
+        movement = self.kind.currentData()
+        shown = {self.thigh: movement is None, self.lift: movement is None, self.bend: movement is not None}
+        shown[self.feet] = movement is not None and movement not in HINGES
+        for slider, on in shown.items():
+            self._levers.setRowVisible(slider.parentWidget(), on)
+        self._levers.setRowVisible(self.bar, movement is None)
+        if self.person is None or self._filling:
             return
+        if movement is None:
+            self._solve_free(self.person)
+        else:
+            self._solve_guided(self.person, movement)
+        for view in self.curves.values():
+            view.setVisible(movement is None)
+        if movement is None:
+            self._curve_timer.start()
+        self._show_films(self.person)
+
+    def _solve_free(self, person: PersonFile) -> None:
         setup = self.setup()
         answer, levers = person.solve(float(self.thigh.value()), setup)
         deepest, _ = person.solve(None, setup)
-        self.answer = answer
-        p, d = answer.posture, deepest.posture
         lengths = {r.name: r.cm for r in person.lengths()}
         top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
-        self.live.set_drawing(posture_figure(p.points_cm, d.points_cm, setup.load_kg > 0), (-60, 0, 60, top * 0.92))
+        drawing = posture_figure(answer.posture.points_cm, deepest.posture.points_cm, setup.load_kg > 0)
+        self._say(answer, levers, deepest, "thigh_from_horizontal", self.thigh.value())
+        self.live.set_drawing(drawing, (-60, 0, 60, top * 0.92))
+
+    def _solve_guided(self, person: PersonFile, movement: str) -> None:
+        feet, load, opened = float(self.feet.value()), float(self.load.value()), float(self.open.value())
+        solved = person.machine(movement, float(self.bend.value()), feet, load, opened)
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, load > 0)
+        drawing.floor = movement in HINGES
+        places = [p for line in drawing.lines + drawing.ghost for p in line]
+        xs, zs = [p[0] for p in places], [p[1] for p in places]
+        self._say(solved.answer, solved.levers, solved.deepest, "hip_flexion" if movement in HINGES else "knee_flexion", self.bend.value())
+        self.live.set_drawing(drawing, (min(xs) - 25, min(zs) - 5, max(xs) + 25, max(zs) + 30))
+
+    def _say(self, answer: Answer, levers: list[Lever], deepest: Answer, depth: str, asked: int) -> None:
+        """The verdict, the numbers and the levers in words."""
+        self.answer = answer
+        p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
-        reached = f"Reaches {p.thigh_from_horizontal:.0f}°. Deepest (dashed): {d.thigh_from_horizontal:.0f}°, then {limit}."
-        missed = (
-            f"Cannot reach {self.thigh.value()}°: {LIMIT_WORDS.get(answer.binding_limit, 'a limit')} at {p.thigh_from_horizontal:.0f}°."
-        )
+        reached = f"Reaches {p:.0f}°. Deepest (dashed): {d:.0f}°, then {limit}."
+        missed = f"Cannot reach {asked}°: {LIMIT_WORDS.get(answer.binding_limit, 'a limit')} at {p:.0f}°."
         self.verdict.setText(reached if answer.feasible else missed)
-        m = answer.moments_nm
+        q, m = answer.posture, answer.moments_nm
         self.numbers.setText(
-            f"Lean {p.trunk_lean:.0f}° · ankle {p.ankle_dorsiflexion:.0f}° · knee {p.knee_flexion:.0f}° · hip {p.hip_flexion:.0f}° · "
-            f"knee past toe {p.knee_past_toe_cm:+.1f} cm\n"
-            "Estimates to compare set-ups (N·m): "
-            f"knee {m['knee']:.0f}, hip {m['hip']:.0f}, low back {m['low_back']:.0f}, ankle {m['ankle']:.0f}"
+            f"Lean {q.trunk_lean:.0f}° · ankle {q.ankle_dorsiflexion:.0f}° · knee {q.knee_flexion:.0f}° · hip {q.hip_flexion:.0f}° · "
+            f"knee past toe {q.knee_past_toe_cm:+.0f} cm\n"
+            f"To compare set-ups, N·m: knee {m['knee']:.0f}, hip {m['hip']:.0f}, low back {m['low_back']:.0f}, ankle {m['ankle']:.0f}"
         )
         self.levers.setText("\n".join(_lever_words(lever) for lever in levers[:5]))
-        self._show_films(person)
+
+    def _show_curves(self) -> None:
+        if self.person is None:
+            return
+        setup = self.setup()
+        now = {"heel lift, cm": setup.heel_lift_cm, "knees opened, °": setup.knees_open_deg}
+        for name, points in self.person.curves(setup).items():
+            self.curves[name].set_curve(points, now[name])
 
     def _show_films(self, person: PersonFile) -> None:
         seen = [v for v in person.views if v.depths_deg]
@@ -392,6 +484,8 @@ def _lever_words(lever: Lever) -> str:
         what = f"Heel lift +{lever.by} cm"
     elif lever.change == "knees_open_deg":
         what = f"Knees opened +{lever.by}°"
+    elif lever.change == "foot_height_cm":
+        what = f"Feet {abs(float(lever.by)):g} cm {'higher' if float(lever.by) > 0 else 'lower'}"
     words = f"{what}: depth {lever.depth_gain_deg:+.0f}°"
     if lever.lean_change_deg is not None and lever.knee_travel_change_cm is not None:
         words += f", lean {lever.lean_change_deg:+.0f}°, knee {lever.knee_travel_change_cm:+.1f} cm"

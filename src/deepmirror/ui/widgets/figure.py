@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -163,9 +164,56 @@ def posture_figure(points: dict[str, Place], other: dict[str, Place] | None, loa
         return [(p[a], p[b]) for a, b in (("heel", "toe"), ("ankle", "knee"), ("knee", "hip"), ("hip", "shoulder"))]
 
     out = Drawing(lines(points), lines(other) if other else [])
-    if load:
+    if load and "load" in points:
         out.discs.append((points["load"], 6.0))
     up = (points["shoulder"][0] - points["hip"][0], points["shoulder"][1] - points["hip"][1])
     size = (up[0] ** 2 + up[1] ** 2) ** 0.5
     out.discs.append(((points["shoulder"][0] + up[0] / size * 15 + 3, points["shoulder"][1] + up[1] / size * 15), 10.0))
     return out
+
+
+class CurveView(QWidget):
+    """A small plot to scale: how one lever changes the deepest posture, with the present place marked."""
+
+    def __init__(self, title: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedHeight(84)
+        self.setAccessibleName(title)
+        self._title = title
+        self._points: list[tuple[float, float]] = []
+        self._now = 0.0
+
+    def set_curve(self, points: list[tuple[float, float]], now: float) -> None:
+        """Show y against x; now is the lever's present place."""
+        self._points, self._now = points, now
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(t.PAPER))
+        small = painter.font()
+        small.setPixelSize(12)
+        painter.setFont(small)
+        painter.setPen(QColor(t.TEXT_DIM))
+        painter.drawText(QRectF(8, 2, self.width() - 16, 16), int(Qt.AlignmentFlag.AlignLeft), self._title)
+        if len(self._points) < 2:
+            return
+        xs, ys = [p[0] for p in self._points], [p[1] for p in self._points]
+        low, high = min(ys) - 1, max(ys) + 1
+        box = QRectF(40, 22, self.width() - 84, self.height() - 40)
+
+        def place(x: float, y: float) -> QPointF:
+            # deeper is lower on the paper, as it is in the lift
+            return QPointF(box.left() + (x - xs[0]) / (xs[-1] - xs[0]) * box.width(), box.top() + (high - y) / (high - low) * box.height())
+
+        for x, y in (self._points[0], self._points[-1]):
+            at = place(x, y)
+            painter.drawText(QRectF(0 if x == xs[0] else at.x() + 2, at.y() - 8, 36, 16), int(Qt.AlignmentFlag.AlignRight), f"{y:.0f}°")
+            painter.drawText(QRectF(at.x() - 20, self.height() - 17, 40, 16), int(Qt.AlignmentFlag.AlignCenter), f"{x:g}")
+        painter.setPen(QPen(QColor(t.TEAL), 2))
+        for a, b in pairwise(self._points):
+            painter.drawLine(place(*a), place(*b))
+        x = place(min(max(self._now, xs[0]), xs[-1]), ys[0]).x()
+        painter.setPen(QPen(QColor(t.COPPER), 1.6))
+        painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))

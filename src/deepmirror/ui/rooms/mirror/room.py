@@ -171,6 +171,7 @@ class MirrorRoom(QWidget):
         else:
             self.reading.show_analysis(analysis)
             self._ghosts = GhostMaker(analysis)
+            self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
             near = near_side(file.view)
             legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]
             self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
