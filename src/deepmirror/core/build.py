@@ -35,6 +35,7 @@ STANDING_THIGH_DEG = 85.0
 DEEPEST_THIGH_DEG = -40.0
 COMFORT_LEAN_DEG = 45.0  # weighs lean against ankle bend where a body has the choice; common practice, no source
 SHANK_STEP_DEG, BALANCE_STEPS = 0.2, 5
+BINDING_STEP_DEG = 0.3
 # Where a load sits: along the trunk from the hip (share), and before (+) or behind it (cm); common practice, no source.
 BARS = {
     "high": (1.0, -6.0),
@@ -218,11 +219,11 @@ class Build:
     def _deepest_deg(self, setup: Setup, limits: Limits) -> float:
         """Smallest thigh angle that some posture reaches, to a twentieth of a degree."""
         low, high = DEEPEST_THIGH_DEG, STANDING_THIGH_DEG
-        if self._best(low, setup, limits) is not None:
+        if self._options(low, setup, limits).fine.any():
             return low
         while high - low > 0.05:
             middle = (low + high) / 2
-            if self._best(middle, setup, limits) is not None:
+            if self._options(middle, setup, limits).fine.any():
                 high = middle
             else:
                 low = middle
@@ -237,11 +238,15 @@ class Build:
             for name in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")
         }
         looser["balance"] = replace(self.limits, balance_band=self.limits.balance_band + 0.005)
-        gains = {name: depth - self._deepest_deg(setup, new) for name, new in looser.items()}
+        setups = dict.fromkeys(looser, setup)
         if setup.knee_block_cm is not None:
-            gains["knee_block"] = depth - self._deepest_deg(replace(setup, knee_block_cm=setup.knee_block_cm + 1.5), self.limits)
-        best = max(gains, key=lambda name: gains[name])
-        return best if gains[best] > 0.05 else "balance"
+            looser["knee_block"] = self.limits
+            setups["knee_block"] = replace(setup, knee_block_cm=setup.knee_block_cm + 1.5)
+        # most often one limit alone buys anything: only where several do is it worth finding out how much
+        helps = [n for n in looser if self._options(depth - BINDING_STEP_DEG, setups[n], looser[n]).fine.any()]
+        if len(helps) <= 1:
+            return helps[0] if helps else "balance"
+        return max(helps, key=lambda n: depth - self._deepest_deg(setups[n], looser[n]))
 
     def heel_angle_deg(self, heel_lift_cm: float) -> float:
         """How far a raised heel tilts the foot: extra room for the ankle."""

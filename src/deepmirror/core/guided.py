@@ -105,8 +105,9 @@ class GuidedBuild:
     def deepest(self, machine: Machine) -> Answer:
         """Most knee flexion before a limit, and which limit that is."""
         knee = 5.0
-        while self.broken(self.posture(knee + STEP_DEG, machine)) is None and knee < 170:
-            knee += STEP_DEG
+        for step in (10.0, 2.0, STEP_DEG):
+            while self.broken(self.posture(knee + step, machine)) is None and knee < 170:
+                knee += step
         posture = self.posture(knee, machine)
         return Answer(True, self.broken(self.posture(knee + STEP_DEG, machine)), posture, self.moments(posture, machine))
 
