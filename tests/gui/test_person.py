@@ -35,7 +35,7 @@ def test_a_length_typed_in_the_person_room_moves_the_ghost_in_the_mirror(window:
     idle(window, qtbot)
     room = window.person_room
     assert room.person is not None and room.person.name.startswith("Bram")
-    assert "Films showed" in room.films.text()
+    assert "Films showed" in room.films.text() and len(room.live._drawing.film) == 4
     retype(window, "thigh", "54 cm")
     idle(window, qtbot)
     assert room.person.client.segments_cm["thigh"] == 54

@@ -162,3 +162,30 @@ def test_the_keys_overlay_lists_every_action(window: MainWindow) -> None:
     words = {label.text() for label in dialog.findChildren(QLabel)}
     assert {a.title for a in ACTIONS} <= words
     dialog.close()
+
+
+def test_points_are_hidden_held_and_sides_swapped_and_undo_brings_them_back(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    mirror, review = window.mirror, window.review
+    assert review is not None and review.analysis is not None
+    key(window, "place")
+    mirror._choose_point("toe_right")
+    mirror._show_points()
+    for button in (mirror.placing.hide_point, mirror.placing.hold_point):
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert "toe_right" in review.brief.file.hidden and "toe_right" in review.brief.file.held
+    assert review.analysis is not None and "toe_right" not in review.analysis.scene.track.names
+    assert any(u.measure == "knee_past_toe_cm" for u in review.analysis.measured.unmeasurable)
+    mirror.seek(40)
+    settle(window, qtbot)
+    qtbot.mouseClick(mirror.placing.swap, Qt.MouseButton.LeftButton)
+    mirror.seek(60)
+    settle(window, qtbot)
+    qtbot.mouseClick(mirror.placing.swap, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert review.brief.file.swaps == [(40, 60)]
+    while review.can_undo():
+        key(window, "undo")
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert review.brief.file.swaps == [] and "toe_right" in review.analysis.scene.track.names

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import ALL_POINTS
+from deepmirror.exchange.brief import check_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.fuse import Habit, Lengths, Posture, Solution, Trust, offsets, solve
 from deepmirror.pose.watch import LEG, unswap
+from deepmirror.services.analysis import conclude
+from tests.conftest import DEMO
 
 NAMES = ["hip_left", "knee_left", "ankle_left"]
 FRAMES = 120
@@ -164,3 +171,16 @@ def test_uneven_frames_are_solved_too() -> None:
     evidence = seen(truth, 1.0)
     assert np.median(error(solved(evidence, [], {}, None, 2.0).positions, truth)) < 1.5
     assert shank_px(truth, NAMES) == pytest.approx(118, abs=0.5)
+
+
+@pytest.mark.parametrize("joint", ["shoulder", "hip", "knee", "ankle", "heel", "toe"])
+def test_any_point_can_be_left_out_and_what_needs_it_is_said_to_be_missing(joint: str) -> None:
+    name = "tove_back_squat_side"
+    brief = json.loads((DEMO / f"{name}.brief.json").read_text()) | {"hidden": [f"{joint}_left"]}
+    with Film(DEMO / f"{name}.mp4") as film:
+        analysis = conclude(film.facts, check_brief(brief), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
+    assert f"{joint}_left" not in analysis.scene.track.names
+    if joint in ("hip", "knee", "ankle"):
+        assert "knee_flexion_left" not in analysis.scene.angles and analysis.scene.reps == []
+    else:
+        assert len(analysis.scene.reps) == 4

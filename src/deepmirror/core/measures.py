@@ -38,6 +38,7 @@ CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030
 SOFT_TISSUE_U_CM = 3.0
 RISE_U_CM = 0.35  # k = 2 of a foot that only seems to rise: following on a shoe that turns a little, from our rendered films
+MOVING_RISE_U_CM = 1.8  # the same with a hand-held camera: the room behind moves otherwise than the client before it
 RANGE_SHARE_U_PCT = 4.0
 INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
 BOUNCE_DWELL_S = 0.3  # common practice, no source
@@ -159,7 +160,9 @@ def rise(scene: Scene, rep: Rep, name: str) -> Value:
     series = scene.track.series(lambda p: p[name] @ scene.up)
     # a point's own click error cancels in a difference; what is left is following noise
     noise = COVERAGE_FACTOR * _jitter(series.values)
-    return scene.cm(Value(highest(series, rep).value - _at(series, rep.start_s), noise * np.sqrt(2))).widened(RISE_U_CM)
+    return scene.cm(Value(highest(series, rep).value - _at(series, rep.start_s), noise * np.sqrt(2))).widened(
+        RISE_U_CM if scene.seen is None or scene.seen is scene.track else MOVING_RISE_U_CM
+    )
 
 
 def heel_rise(scene: Scene, rep: Rep) -> Value:

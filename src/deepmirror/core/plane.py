@@ -120,12 +120,15 @@ class Plane:
         def slope(segment: str) -> float:
             return float(np.tan(np.radians(np.clip(self.out_of_plane(segment), -60, 60))))
 
-        depth = {"hip": np.zeros(len(flat["hip"]))}
-        if "shoulder" in flat:
+        depth: dict[str, Array] = {}
+        if "hip" in flat:
+            depth["hip"] = np.zeros(len(flat["hip"]))
+        if "shoulder" in flat and "hip" in flat:
             outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
             depth["shoulder"] = (flat["shoulder"] - flat["hip"])[:, 0] * slope("trunk") + outward
         if "knee" in flat:
-            depth["knee"] = (flat["knee"] - flat["hip"])[:, 0] * slope("thigh")
+            away = (flat["knee"] - flat["hip"])[:, 0] if "hip" in flat else np.zeros(len(flat["knee"]))
+            depth["knee"] = away * slope("thigh")
         if "ankle" in flat and "knee" in flat:
             depth["ankle"] = depth["knee"] + (flat["ankle"] - flat["knee"])[:, 0] * slope("shank")
         for joint in ("heel", "toe"):

@@ -91,6 +91,9 @@ class BriefFile(_Model):
     scale: ScalePart | None = None
     marks: MarksPart = MarksPart()
     seeds: list[SeedPart] = []
+    swaps: list[tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=0)]]] = []
+    hidden: list[str] = []
+    held: list[str] = []
 
 
 @dataclass(frozen=True)

@@ -62,11 +62,10 @@ class Check:
 
 @dataclass(frozen=True)
 class BuildView:
-    """What the build solver says of this film's client: the lean its build asks for, its words, and the best lever."""
+    """What the build solver says of this film's client: the lean its build asks for, and its words."""
 
     lean: Band | None
     words: tuple[str, ...]
-    best_lever: str
 
 
 BUILD_SCHOOL = "build"

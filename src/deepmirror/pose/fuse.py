@@ -206,7 +206,8 @@ def solve(
     frames, count = evidence.network.shape[:2]
     guided = evidence.network + moved.move
     x = filled(guided) if start is None else start
-    groups = _groups(evidence.names, lengths or {})
+    ties = {ends: tie for ends, tie in (lengths or {}).items() if set(ends) <= set(evidence.names)}
+    groups = _groups(evidence.names, ties)
     parts = [(at, evidence.only([evidence.names[i] for i in at])) for at in groups]
     factors: list[Array] = []
     for _ in range(passes):
@@ -216,7 +217,7 @@ def solve(
             _add_points(normal, part, guided[:, at], trust, x[:, at])
             _add_keys(normal, part, keys)
             _add_steps(normal, part, trust, x[:, at])
-            for (a, b), (length, sigma) in (lengths or {}).items():
+            for (a, b), (length, sigma) in ties.items():
                 if a in part.names:
                     _add_length(normal, part.names, a, b, length, sigma, x[:, at])
             _add_smoothness(normal, part.times, acceleration_px)
@@ -255,7 +256,8 @@ def _robust(residual: Array, sigma: Array, soft: float) -> Array:
 
 
 def _trusted(names: list[str], trust: dict[str, Trust], source: str) -> Array:
-    return np.array([getattr(trust.get(split(n)[0], Trust()), source) for n in names])
+    """A source's trust per point: the point's own where it has one, its joint's otherwise."""
+    return np.array([getattr(trust.get(n, trust.get(split(n)[0], Trust())), source) for n in names])
 
 
 def _add_points(normal: _Normal, ev: Evidence, guided: Array, trust: dict[str, Trust], x: Array) -> None:

@@ -50,6 +50,7 @@ FRONT_HABITS = {
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
 FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
 DEEP_HIP_DEG = 120.0
+HELD = Trust(network=40.0, match=40.0)
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
@@ -59,7 +60,10 @@ DRIFT_REST = 0.015
 
 @dataclass(frozen=True)
 class Seen:
-    """What the solver was told beside the evidence: view, body, what the movement does out of its plane, scale, level, size."""
+    """What the solver was told beside the evidence: view, body, what the movement does out of its plane, scale, level, size.
+
+    hidden points are left out; held ones are moved by clicks and flow alone, not by the network or patches.
+    """
 
     view: str
     body: Body
@@ -67,7 +71,8 @@ class Seen:
     scale: Value | None
     up: Array
     size: tuple[int, int]
-    locked: frozenset[str] = frozenset()
+    hidden: frozenset[str] = frozenset()
+    held: frozenset[str] = frozenset()
 
 
 def believe(movement: Movement, view: str) -> dict[str, Trust]:
@@ -120,8 +125,12 @@ def first_positions(evidence: Evidence, keys: list[Keyframe], movement: Movement
 def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Plane | None]:
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
-    evidence = whole.only(points_for(seen.view) + extra)
-    moved, trust, soft = _offsets(evidence, keys, seen.movement, seen.view), believe(seen.movement, seen.view), _acceleration(evidence)
+    everything = whole.only(points_for(seen.view) + extra)
+    kept = [i for i, n in enumerate(everything.names) if n not in seen.hidden]
+    all_moved, soft = _offsets(everything, keys, seen.movement, seen.view), _acceleration(everything)
+    moved = Offsets(all_moved.move[:, kept], all_moved.sigma[kept])
+    evidence = everything.only([everything.names[i] for i in kept])
+    trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = _moved_matches(evidence, keys, moved)
     solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None)
     separations = near_far(whole, seen.view)

@@ -39,8 +39,8 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
         lean = Band(None, band[1] + LEAN_MARGIN_DEG)
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
     words += _dynamics(scene, build, setup, reached)
-    words += [_lever(lever) for lever in build.levers(reached, setup)[:2]]
-    return BuildView(lean, tuple(words), _levers_help(build, setup, reached))
+    words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
+    return BuildView(lean, tuple(words))
 
 
 def _dynamics(scene: Scene, build: Build, setup: Setup, depth: float) -> list[str]:
@@ -66,15 +66,8 @@ def _limit(name: str | None) -> str:
     }.get(name or "", "nothing stops it")
 
 
-def _lever(lever: Lever) -> str:
-    what = {"heel_lift_cm": f"{lever.by} cm heel lift", "knees_open_deg": f"knees opened {lever.by}° more"}.get(
-        lever.change, f"bar {lever.by}"
-    )
-    gain = f"{lever.depth_gain_deg:+.0f}° depth"
+def _lever(lever: Lever, build: Build, deepest_deg: float) -> str:
+    what = f"knees opened {lever.by}° more" if lever.change == "knees_open_deg" else f"{lever.by} cm heel lift"
+    lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))
+    gain = f"{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"
     return f"{what}: {gain}" + (f", {lever.lean_change_deg:+.0f}° lean" if lever.lean_change_deg is not None else "")
-
-
-def _levers_help(build: Build, setup: Setup, depth: float) -> str:
-    """The one lever that spares most lean, in words for a correction."""
-    best = max(build.levers(depth, setup)[:2], key=lambda lever: -(lever.lean_change_deg or 0.0))
-    return _lever(best)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series
@@ -61,14 +62,15 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     """Follow the points anew from changed clicks, without running the network again."""
     keys = keyframes(brief, len(film.times))
     extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
-    whole = evidence.only([*ALL_POINTS, *extra])
+    whole = evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra])
     names = points_for(brief.file.view) + extra
     positions = first_positions(whole.only(names), keys, movement, brief.file.view)
     kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
     names, positions = [names[i] for i in kept], positions[:, kept]
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
-    return follow(film.stream_grey, whole, keys, names, positions, tick)
+    followed = follow(film.stream_grey, whole, keys, names, positions, tick)
+    return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
@@ -78,10 +80,11 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     up, level_u = _up(file)
     known = scales.from_length(np.array(file.scale.points_px), file.scale.length_cm) if file.scale else None
     keys = keyframes(brief, len(evidence.times))
-    path, plane = track(evidence, keys, Seen(view, body, movement, known, up, (facts.width, facts.height)))
+    seen = Seen(view, body, movement, known, up, (facts.width, facts.height), frozenset(file.hidden), frozenset(file.held))
+    path, plane = track(evidence.swapped(file.swaps), keys, seen)
     still = path.still(evidence.room)
     angles = angle_series(still, view, up, level_u, plane)
-    signal = rep_signal(angles, movement, view)
+    signal = rep_signal(angles, movement, view, still.times)
     reps = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg)
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
     scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path)
@@ -90,8 +93,11 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     return Analysis(facts, brief, movement, scene, signal, measured, judgement)
 
 
-def rep_signal(angles: dict[str, Series], movement: Movement, view: str) -> Series:
-    """The series that counts reps: the near side's, or the mean of both sides in front and rear views."""
+def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: NDArray[np.float64]) -> Series:
+    """The series that counts reps: the near side's, or the mean of both sides in front and rear views.
+
+    Level throughout, so that no rep is counted, where a point it needs was left out.
+    """
     near = near_side(view)
     name = movement.signal if near else "knee_flexion"
     sign = movement.signal_sign if near else 1
@@ -99,6 +105,8 @@ def rep_signal(angles: dict[str, Series], movement: Movement, view: str) -> Seri
         s = angles[name]
         return Series(s.times, sign * s.values, s.u)
     parts = [angles[sided(name, s)] for s in ((near,) if near else SIDES) if sided(name, s) in angles]
+    if not parts:
+        return Series(times, np.zeros(len(times)), np.full(len(times), 180.0))
     values = np.mean([p.values for p in parts], axis=0)
     return Series(parts[0].times, sign * values, np.max([p.u for p in parts], axis=0))
 

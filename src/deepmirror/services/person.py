@@ -16,7 +16,7 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm
 from deepmirror.exchange.brief import ClientPart, check_client
-from deepmirror.services.analysis import conclude
+from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.building import HINGES as HINGES
 from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve_build
 from deepmirror.services.desk import Desk
@@ -64,12 +64,14 @@ class LengthRow:
 
 @dataclass(frozen=True)
 class FilmView:
-    """What one film showed of this body: lengths by segment (cm, u), and each rep's depth and lean (degrees)."""
+    """What one film showed of this body: lengths by segment (cm, u), each rep's depth and lean (degrees), and the posture of
+    its deepest rep: shank from upright, thigh over level, trunk lean (degrees); None where the film does not show it."""
 
     film_id: int
     lengths: dict[str, tuple[float, float]]
     depths_deg: tuple[float, ...]
     leans_deg: tuple[float, ...]
+    deepest_deg: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -251,11 +253,30 @@ class PersonFile:
         reps = analysis.measured.reps
         depths = tuple(v["thigh_from_horizontal_min_deg"].value for v in reps if "thigh_from_horizontal_min_deg" in v)
         leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
-        return FilmView(film_id, lengths, depths, leans)
+        return FilmView(film_id, lengths, depths, leans, _deepest_posture(analysis))
+
+    def film_posture(self, setup: Setup) -> dict[str, tuple[float, float]] | None:
+        """Points (cm) of the newest side film's deepest posture with this body's lengths; None without such a film."""
+        seen = next((v.deepest_deg for v in self.views if v.deepest_deg is not None), None)
+        if seen is None:
+            return None
+        shank, thigh, lean = np.radians(seen)
+        return Build(body_of(self.client), limits_of(self.client)).points(float(shank), float(thigh), float(lean), setup)
 
     def words(self, cm: float) -> str:
         """A length as this client reads it."""
         return length_words(cm, self.client.imperial)
+
+
+def _deepest_posture(analysis: Analysis) -> tuple[float, float, float] | None:
+    scene = analysis.scene
+    names = [f"{n}_{scene.near}" for n in ("shank_from_vertical", "thigh_from_horizontal")] + ["trunk_lean"]
+    if not scene.reps or not set(names) <= set(scene.angles):
+        return None
+    thigh = scene.angles[names[1]].values
+    frame = int(np.argmin(thigh))
+    shank, level, lean = (float(scene.angles[n].values[frame]) for n in names)
+    return shank, level, lean
 
 
 def _parsed(parse: Any, text: str, low: float, high: float, what: str) -> float:

@@ -91,8 +91,8 @@ class Review:
         """True when points were placed, or the view changed, since the points were last followed through the film."""
         return self.evidence is None or self.followed != self._to_follow()
 
-    def _to_follow(self) -> tuple[object, str]:
-        return self.brief.seeds, self.brief.file.view
+    def _to_follow(self) -> tuple[object, ...]:
+        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps)
 
     def point_names(self) -> list[str]:
         """The points the coach may place in this view, in the order a hand goes."""
@@ -124,6 +124,21 @@ class Review:
             marks = self.brief.file.marks.model_dump(exclude_none=True)
             marks[kind] = points[0] if MARK_KINDS[kind] == 1 else points
             self._change(f"mark {kind.replace('_', ' ')}", marks=marks)
+
+    def swap_sides(self, first: int, last: int) -> None:
+        """Say that the network took left for right from one frame to another, both included; saying it again takes it back."""
+        low, high = min(first, last), max(first, last)
+        swaps = [tuple(s) for s in self.brief.file.swaps]
+        swaps = [s for s in swaps if s != (low, high)] if (low, high) in swaps else [*swaps, (low, high)]
+        self._change("swap left and right", swaps=swaps)
+
+    def toggle_hidden(self, name: str) -> None:
+        """Leave a point out, or take it in again."""
+        self._change(f"hide {name.replace('_', ' ')}", hidden=_toggled(self.brief.file.hidden, name))
+
+    def toggle_held(self, name: str) -> None:
+        """Let only clicks and flow move a point, or let the network have its say again."""
+        self._change(f"hold {name.replace('_', ' ')}", held=_toggled(self.brief.file.held, name))
 
     def set_field(self, **fields: Any) -> None:
         """Change movement, view, tempo or load_kg. Raises BadBrief when the new value is not right."""
@@ -163,3 +178,7 @@ class Review:
 
 def _seed_list(seeds: dict[int, dict[str, Pixel]]) -> list[dict[str, Any]]:
     return [{"frame": f, "points_px": p} for f, p in sorted(seeds.items()) if p]
+
+
+def _toggled(names: list[str], name: str) -> list[str]:
+    return [n for n in names if n != name] if name in names else [*names, name]

@@ -423,7 +423,8 @@ class PersonRoom(QWidget):
         deepest, _ = person.solve(None, setup)
         lengths = {r.name: r.cm for r in person.lengths()}
         top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
-        drawing = posture_figure(answer.posture.points_cm, deepest.posture.points_cm, setup.load_kg > 0)
+        film = person.film_posture(setup)
+        drawing = posture_figure(answer.posture.points_cm, deepest.posture.points_cm, setup.load_kg > 0, film)
         self._say(answer, levers, deepest, "thigh_from_horizontal", self.thigh.value())
         self.live.set_drawing(drawing, (-60, 0, 60, top * 0.92))
 
@@ -464,7 +465,8 @@ class PersonRoom(QWidget):
     def _show_films(self, person: PersonFile) -> None:
         seen = [v for v in person.views if v.depths_deg]
         self.films.setText(
-            "Films showed: " + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
+            "Films showed (copper): "
+            + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
             if seen
             else "No measured side film of this client yet."
         )

@@ -32,6 +32,7 @@ class Drawing:
 
     lines: list[tuple[Place, Place]] = field(default_factory=list)
     ghost: list[tuple[Place, Place]] = field(default_factory=list)
+    film: list[tuple[Place, Place]] = field(default_factory=list)
     discs: list[tuple[Place, float]] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     floor: bool = True
@@ -71,6 +72,7 @@ class FigureView(QWidget):
             y = self._map((0, 0)).y()
             painter.drawLine(QPointF(4, y), QPointF(self.width() - 4, y))
         self._paint_lines(painter, d.ghost, QPen(QColor(t.TEXT_DIM), 1.6, Qt.PenStyle.DashLine))
+        self._paint_lines(painter, d.film, QPen(QColor(t.COPPER_LIGHT), 2.6))
         self._paint_lines(painter, d.lines, QPen(QColor(t.TEAL), 5))
         for centre, radius in d.discs:
             painter.setPen(QPen(QColor(t.TEAL), 2.4))
@@ -157,13 +159,13 @@ def side_figure(
     return out, (-35, 0, 75, shoulder_y + 6 + 2 * head)
 
 
-def posture_figure(points: dict[str, Place], other: dict[str, Place] | None, load: bool) -> Drawing:
-    """A solved posture on the floor, another one dashed behind it."""
+def posture_figure(points: dict[str, Place], other: dict[str, Place] | None, load: bool, film: dict[str, Place] | None = None) -> Drawing:
+    """A solved posture on the floor, another one dashed behind it, and the one a film showed in thin copper."""
 
     def lines(p: dict[str, Place]) -> list[tuple[Place, Place]]:
         return [(p[a], p[b]) for a, b in (("heel", "toe"), ("ankle", "knee"), ("knee", "hip"), ("hip", "shoulder"))]
 
-    out = Drawing(lines(points), lines(other) if other else [])
+    out = Drawing(lines(points), lines(other) if other else [], lines(film) if film else [])
     if load and "load" in points:
         out.discs.append((points["load"], 6.0))
     up = (points["shoulder"][0] - points["hip"][0], points["shoulder"][1] - points["hip"][1])

@@ -44,6 +44,9 @@ SHOWN = {
 }
 
 
+SWAP_START, SWAP_END = "Left and right are swapped from here…", "…to here"
+
+
 def heading(words: str) -> QLabel:
     """A small section heading."""
     label = QLabel(words)
@@ -174,6 +177,9 @@ class PlacingPanel(QWidget):
     point_chosen = pyqtSignal(str)
     mark_chosen = pyqtSignal(str)
     remove_wanted = pyqtSignal(str)
+    hide_wanted = pyqtSignal(str)
+    hold_wanted = pyqtSignal(str)
+    swap_wanted = pyqtSignal()
     done = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -190,8 +196,15 @@ class PlacingPanel(QWidget):
         self.points.currentItemChanged.connect(
             lambda item, _: self.point_chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item else None
         )
-        self.remove = QPushButton("Remove this point")
+        self.remove = QPushButton("Remove")
         self.remove.clicked.connect(lambda: self.remove_wanted.emit(self.current() or ""))
+        self.hide_point, self.hold_point = QPushButton("Hide"), QPushButton("Hold")
+        self.hide_point.setToolTip("Leave this point out, or take it in again")
+        self.hold_point.setToolTip("Only your clicks and the flow move this point, not the network")
+        self.hide_point.clicked.connect(lambda: self.hide_wanted.emit(self.current() or ""))
+        self.hold_point.clicked.connect(lambda: self.hold_wanted.emit(self.current() or ""))
+        self.swap = QPushButton(SWAP_START)
+        self.swap.clicked.connect(self.swap_wanted)
         self.length = QDoubleSpinBox()
         self.length.setRange(1, 399)
         self.length.setValue(45.0)
@@ -218,7 +231,11 @@ class PlacingPanel(QWidget):
         layout.addWidget(heading("Points on this frame"))
         layout.addWidget(words)
         layout.addWidget(self.points, 1)
-        layout.addWidget(self.remove)
+        own = QHBoxLayout()
+        for button in (self.remove, self.hide_point, self.hold_point):
+            own.addWidget(button)
+        layout.addLayout(own)
+        layout.addWidget(self.swap)
         layout.addWidget(heading("Marks of the room"))
         layout.addLayout(row)
         layout.addLayout(marks)
@@ -235,7 +252,8 @@ class PlacingPanel(QWidget):
         self.points.clear()
         for name in review.point_names():
             placed = name in seed
-            item = QListWidgetItem(f"{'◆' if placed else '◇'}  {name.replace('_', ' ')}" + ("   placed" if placed else ""))
+            words = ["placed"] * placed + ["hidden"] * (name in review.brief.file.hidden) + ["held"] * (name in review.brief.file.held)
+            item = QListWidgetItem(f"{'◆' if placed else '◇'}  {name.replace('_', ' ')}   {', '.join(words)}".rstrip())
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.points.addItem(item)
             if name == choose:

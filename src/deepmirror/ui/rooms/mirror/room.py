@@ -14,7 +14,7 @@ from deepmirror.errors import BadBrief
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.rooms.mirror.panels import PlacingPanel, ReadingPanel
+from deepmirror.ui.rooms.mirror.panels import SWAP_END, SWAP_START, PlacingPanel, ReadingPanel
 from deepmirror.ui.widgets.film_view import Drawing, FilmView
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
@@ -43,6 +43,7 @@ class MirrorRoom(QWidget):
         self._finding = -1
         self._ghosts: GhostMaker | None = None
         self._ghost_on = False
+        self._swap_from: int | None = None
         self._doubtful = np.zeros(0, bool)
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show_frame)
@@ -75,6 +76,9 @@ class MirrorRoom(QWidget):
         self.placing.point_chosen.connect(self._choose_point)
         self.placing.mark_chosen.connect(self._start_mark)
         self.placing.remove_wanted.connect(self._remove_point)
+        self.placing.hide_wanted.connect(lambda name: self._edit_point(name, "toggle_hidden"))
+        self.placing.hold_wanted.connect(lambda name: self._edit_point(name, "toggle_held"))
+        self.placing.swap_wanted.connect(self._swap)
         self.placing.done.connect(self.finish_placing)
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
@@ -433,6 +437,23 @@ class MirrorRoom(QWidget):
         if self.review is not None and name in self.review.seed(self.frame):
             self.review.unplace(self.frame, name)
             self._after_edit()
+
+    def _edit_point(self, name: str, edit: str) -> None:
+        if self.review is not None and name:
+            getattr(self.review, edit)(name)
+            self._after_edit()
+
+    def _swap(self) -> None:
+        """First press: where the swapped stretch begins; second press: where it ends."""
+        if self.review is None:
+            return
+        if self._swap_from is None:
+            self._swap_from = self.frame
+        else:
+            self.review.swap_sides(self._swap_from, self.frame)
+            self._swap_from = None
+            self._after_edit()
+        self.placing.swap.setText(SWAP_START if self._swap_from is None else SWAP_END)
 
     def _start_mark(self, kind: str) -> None:
         self._mark = (kind, [])
