@@ -63,6 +63,7 @@ def main() -> None:
         shoot(window, "mirror-side", out)
         window.mirror.toggle_ghost()
         shoot(window, "mirror-ghost", out)
+        window.mirror.toggle_ghost()
         for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
             window.open_person(next(c.id for c in desk.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)

@@ -196,6 +196,7 @@ class PersonRoom(QWidget):
     def _build_solver(self) -> QVBoxLayout:
         self.live = FigureView()
         self.live.setAccessibleName("Solved posture")
+        self.live.setMinimumHeight(140)
         self.kind = QComboBox()
         self.kind.addItem("free squat", None)
         for movement in GUIDED:
