@@ -17,7 +17,7 @@ from deepmirror.reply.film import plan, web_vtt
 from deepmirror.reply.model import Reply
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.jobs import Progress
-from deepmirror.services.replying import draft_reply, export_reply, still
+from deepmirror.services.replying import draft_reply, export_reply, ghost_lines, still
 from tests.conftest import DEMO
 
 NAME = "bram_back_squat_side"
@@ -89,3 +89,28 @@ def test_stopping_leaves_no_half_film(analyses: dict[str, Analysis], tmp_path: P
     with Film(DEMO / f"{NAME}.mp4") as film, pytest.raises(Cancelled):
         export_reply(film, analyses[NAME], draft_reply(analyses[NAME]), tmp_path, progress)
     assert list(tmp_path.glob("*.mp4")) == []
+
+
+def test_the_ghost_is_drawn_into_still_and_film_only_when_chosen(analyses: dict[str, Analysis]) -> None:
+    analysis = analyses[NAME]
+    item = draft_reply(analysis).corrections[0]
+    with Film(DEMO / f"{NAME}.mp4") as film:
+        without = still(film, analysis, item)
+        item.ghost = True
+        with_ghost = still(film, analysis, item)
+    changed = np.abs(without.astype(int) - with_ghost).max(axis=2) > 40
+    assert 500 < changed.sum() < 0.1 * changed.size  # an outline, not a filled body
+    lines = ghost_lines(analysis)
+    reply = draft_reply(analysis)
+    reply.corrections[0].ghost = True
+    shots, _ = plan(reply, analysis.scene.film_track, analysis.scene.view, 30.0, lines)
+    assert any(s.overlay.ghost for s in shots) and any(not s.overlay.ghost for s in shots)
+    front = ghost_lines(analyses["yuna_back_squat_front"])
+    assert front(10) == ()
+
+
+def test_findings_of_a_squat_say_what_is_build_and_what_would_change_it(analyses: dict[str, Analysis]) -> None:
+    chain = next(f.chain for f in analyses[NAME].judgement.findings if f.code == "shallow_depth")
+    words = " | ".join(chain)
+    for part in ("deepest this build reaches", "of trunk lean", "cm heel lift", "knees opened", "N·m held still", "estimate"):
+        assert part in words
