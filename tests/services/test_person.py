@@ -61,6 +61,18 @@ def test_films_have_their_own_say_about_lengths(bram: PersonFile) -> None:
     assert next(r for r in bram.lengths() if r.name == "thigh").flagged
 
 
+def test_films_lengths_stand_in_where_nobody_measured(bram: PersonFile) -> None:
+    bram.views = bram.read_films(Progress())
+    assert bram.use_films() == 0  # everything is measured
+    measured = bram.client.segments_cm["shank"]
+    bram.set_length("shank", "")
+    assert bram.use_films() == 1
+    row = next(r for r in bram.lengths() if r.name == "shank")
+    assert row.source == "from_film" and row.cm == pytest.approx(measured, rel=0.09)
+    bram.set_length("shank", f"{measured} cm")
+    assert next(r for r in bram.lengths() if r.name == "shank").source == "measured"
+
+
 def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bram: PersonFile) -> None:
     film = next(f for f in bram.desk.films() if f.client_id == bram.client_id)
     review = Review(bram.desk, film.id)

@@ -38,11 +38,14 @@ class Body:
     mass_kg: float | None = None
     sex: str = "unspecified"
     measured_cm: dict[str, float] = field(default_factory=dict)
+    film_cm: dict[str, float] = field(default_factory=dict)
 
     def length(self, name: str) -> Length:
-        """A length of STATURE_SHARES, measured or predicted. Raises KeyError for a name it does not know."""
+        """A length of STATURE_SHARES: measured, else taken from films, else predicted. Raises KeyError for a name it does not know."""
         if name in self.measured_cm:
             return Length(self.measured_cm[name], "measured")
+        if name in self.film_cm:
+            return Length(self.film_cm[name], "from_film")
         return Length(STATURE_SHARES[name] * self.stature(), "predicted")
 
     def stature(self) -> float:

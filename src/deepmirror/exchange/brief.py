@@ -43,6 +43,7 @@ class ClientPart(_Model):
     mass_kg: Annotated[float, Field(ge=15, le=400)] | None = None
     sex: Literal["female", "male", "unspecified"] = "unspecified"
     segments_cm: dict[str, Centimetres] = {}
+    film_cm: dict[str, Centimetres] = {}
     limits_deg: dict[str, Annotated[float, Field(ge=0, le=180)]] = {}
     knee_to_wall_cm: Annotated[float, Field(ge=0, le=25)] | None = None
     shoe_heel_cm: Annotated[float, Field(ge=0, le=8)] = 0.0

@@ -37,7 +37,7 @@ class Ask:
 
 def body_of(client: ClientPart) -> Body:
     """The client's record in the core's terms."""
-    return Body(client.stature_cm, client.mass_kg, client.sex, dict(client.segments_cm))
+    return Body(client.stature_cm, client.mass_kg, client.sex, dict(client.segments_cm), dict(client.film_cm))
 
 
 def limits_of(client: ClientPart) -> Limits:

@@ -147,6 +147,13 @@ class PersonFile:
             known.pop(name, None)
         self._set(name.replace("_", " "), segments_cm=known)
 
+    def use_films(self) -> int:
+        """Take the films' lengths where nobody measured; returns how many were taken."""
+        taken = {r.name: round(r.film[0], 1) for r in self.lengths() if r.film is not None and r.source != "measured"}
+        if taken:
+            self._set("lengths from films", film_cm=dict(self.body.get("film_cm", {})) | taken)
+        return len(taken)
+
     def set_limit(self, name: str, degrees: float | None) -> None:
         """A joint limit in degrees, None for the usual one."""
         known = {k: v for k, v in self.body.get("limits_deg", {}).items() if k != name}

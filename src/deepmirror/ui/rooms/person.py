@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QSlider,
     QVBoxLayout,
@@ -128,6 +129,9 @@ class PersonRoom(QWidget):
             form.addRow(
                 {"biacromial": "Shoulders", "hip_breadth": "Hips", "seat_to_floor": "Seat height"}.get(name, name.capitalize()), row
             )
+        self.take_films = QPushButton("Take the films' lengths where none was measured")
+        self.take_films.clicked.connect(lambda: self._do(lambda p: p.use_films()))
+        form.addRow(self.take_films)
         self._build_mobility(form)
         scroll = QScrollArea()
         scroll.setWidget(inside)
@@ -289,7 +293,7 @@ class PersonRoom(QWidget):
     def _set_pain(self, person: PersonFile, text: str) -> None:
         person.set_fields("pain", pain=[w.strip() for w in text.split(",") if w.strip()])
 
-    def _do(self, change: Callable[[PersonFile], None]) -> None:
+    def _do(self, change: Callable[[PersonFile], object]) -> None:
         if self.person is None or self._filling:
             return
         before = self.person.body
@@ -376,7 +380,7 @@ class PersonRoom(QWidget):
             edit.setText(person.words(row.cm) if row.source == "measured" else "")
             edit.setPlaceholderText(person.words(row.cm))
             away = row.cm - row.predicted_cm
-            words = f"{SOURCE_MARKS[row.source]} " + (f"{away:+.1f} to predicted" if row.source == "measured" else "predicted")
+            words = f"{SOURCE_MARKS[row.source]} " + ("predicted" if row.source == "predicted" else f"{away:+.1f} to predicted")
             if row.film:
                 words += f"\n◐ film {row.film[0]:.0f}±{row.film[1]:.0f}" + (" !" if row.flagged else "")
             note.setText(words)
@@ -385,6 +389,7 @@ class PersonRoom(QWidget):
         ankle = person.client.segments_cm.get("ankle_height", 0.039 * (person.client.stature_cm or 170))
         self.front.set_drawing(*front_figure(cm, ankle, labels))
         self.side.set_drawing(*side_figure(cm, ankle, labels))
+        self.take_films.setEnabled(any(r.film is not None and r.source != "measured" for r in rows.values()))
         flagged = [n for n, r in rows.items() if r.flagged]
         extra = f" Film and tape disagree by more than 7 % at: {', '.join(flagged)}." if flagged else ""
         self.words.setText(" ".join(person.proportions()) + extra)
