@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -44,7 +43,6 @@ class Row:
     measures: dict[str, list[float]] = field(default_factory=dict)
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
-    seconds: float = 0.0
 
 
 def films(names: list[str]) -> Iterator[Path]:
@@ -56,7 +54,7 @@ def films(names: list[str]) -> Iterator[Path]:
         yield from sorted(p for p in folder.glob("*.mp4") if p.with_suffix("").with_suffix(".truth.json").exists())
 
 
-def analysed(path: Path, auto: bool, seeds: int, cache: Path | None, truth: dict[str, Any]) -> tuple[Analysis, float]:
+def analysed(path: Path, auto: bool, seeds: int, cache: Path | None, truth: dict[str, Any]) -> Analysis:
     """The film analysed; evidence is kept in `cache` so that solving can be tried again without looking again."""
     brief = json.loads(path.with_suffix(".brief.json").read_text())
     if auto:
@@ -65,7 +63,6 @@ def analysed(path: Path, auto: bool, seeds: int, cache: Path | None, truth: dict
         brief["seeds"].append(second_seed(truth, brief))
     catalogue, checked = load_catalogue(), check_brief(brief)
     kept = cache / f"{path.stem}{'.auto' if auto else ''}{seeds}.npz" if cache else None
-    started = time.perf_counter()
     with Film(path) as film:
         if kept and kept.exists():
             evidence = Evidence.load(kept)
@@ -74,7 +71,7 @@ def analysed(path: Path, auto: bool, seeds: int, cache: Path | None, truth: dict
             if kept:
                 kept.parent.mkdir(parents=True, exist_ok=True)
                 evidence.save(kept)
-        return conclude(film.facts, checked, catalogue, evidence), time.perf_counter() - started
+        return conclude(film.facts, checked, catalogue, evidence)
 
 
 def second_seed(truth: dict[str, Any], brief: dict[str, Any]) -> dict[str, Any]:
@@ -106,14 +103,13 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     row.reps = (len(truth["reps"]), len(reps))
     if len(reps) == len(truth["reps"]):
         row.boundary_frames = boundaries(analysis, truth)
-        for rep, values, want in zip(reps, analysis.measured.reps, truth["reps"], strict=True):
+        for values, want in zip(analysis.measured.reps, truth["reps"], strict=True):
             for key, value in values.items():
                 true = want["measures"].get(ALIAS.get(key, key), want["measures"].get(f"{key}_{near}"))
                 if isinstance(true, (int, float)):
                     row.measures.setdefault(key, []).append(abs(value.value - true))
                     got, of = row.inside.get("measures", (0, 0))
                     row.inside["measures"] = (got + (abs(value.value - true) <= value.u), of + 1)
-            del rep
     found = {f.code: set(f.reps) for f in analysis.judgement.findings}
     row.findings = tuple(f"{c}{sorted(r)}" for c, r in found.items())
     row.misses = tuple(f["code"] for f in truth["faults"] if not any(c in found for c in [f["code"], *f.get("accept_also", [])]))
@@ -160,9 +156,8 @@ def main() -> None:
     rows = []
     for path in films(args.films):
         truth = json.loads(path.with_suffix("").with_suffix(".truth.json").read_text())
-        analysis, seconds = analysed(path, args.auto, args.seeds, args.cache, truth)
+        analysis = analysed(path, args.auto, args.seeds, args.cache, truth)
         rows.append(compare(path.stem, analysis, truth))
-        rows[-1].seconds = seconds
     show(rows)
 
 

@@ -28,7 +28,6 @@ class Rep:
     top: float
     depth: float = 1.0
     cave_cm: float = 0.0
-    heel_cm: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -99,8 +99,8 @@ def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bra
 
 
 def test_the_solver_answers_for_this_body(bram: PersonFile) -> None:
-    answer, levers = bram.solve(10.0, Setup("high", 60))
-    assert answer.feasible and {lever.change for lever in levers} == {"heel_lift_cm", "knees_open_deg", "bar"}
+    solved = bram.solve(10.0, Setup("high", 60))
+    assert solved.answer.feasible and {lever.change for lever in solved.levers} == {"heel_lift_cm", "knees_open_deg", "bar"}
     for points in bram.curves(Setup("high", 60)).values():
         assert all(b[1] <= a[1] + 0.3 for a, b in pairwise(points)) and points[0][0] == 0
     assert any("long" in words for words in bram.proportions())

@@ -45,8 +45,3 @@ ACTIONS = (
     Action("compose", "Compose the reply", "R", "mirror", "Film"),
     Action("export", "Write the reply", "Ctrl+E", "reply", "Film"),
 )
-
-
-def actions_of(room: str) -> list[Action]:
-    """Actions that work in a room, the general ones included."""
-    return [a for a in ACTIONS if a.room in (room, "all")]

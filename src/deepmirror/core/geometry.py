@@ -24,11 +24,6 @@ def signed_turn(u: Array, v: Array) -> Array:
     return np.asarray(np.degrees(np.arctan2(cross, (u * v).sum(axis=-1))))
 
 
-def from_vertical(v: Array, up: Array) -> Array:
-    """Turn (degrees) of direction v away from `up`, positive clockwise on the screen."""
-    return signed_turn(np.broadcast_to(up, v.shape), v)
-
-
 def along_and_across(points: Array, origin: Array, direction: Array) -> tuple[Array, Array]:
     """Coordinates of points in the frame of a line: along it, and across it (positive to its right on the screen).
 

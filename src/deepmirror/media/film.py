@@ -22,7 +22,6 @@ from deepmirror.errors import BadFilm
 
 Picture = NDArray[np.uint8]
 
-CODECS = {"h264", "hevc", "vp9", "vp8", "av1", "mpeg4", "mjpeg", "prores"}
 MAX_SIDE_PX = 8192
 MAX_DURATION_S = 1800.0
 CACHE_BYTES = 120_000_000

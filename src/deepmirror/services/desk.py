@@ -23,7 +23,6 @@ from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import LibraryStore
 
-STATES = ("new", "measuring", "ready", "refilm", "failed", "sent")
 DAYS_TO_ANSWER = 3
 FIRST_LOOK = "a first look is there"
 REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}

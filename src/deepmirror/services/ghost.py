@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
-from deepmirror.core.build import STANDING_THIGH_DEG, Build, Posture, Setup
+from deepmirror.core.build import STANDING_THIGH_DEG, Answer, Build, Posture, Setup
 from deepmirror.core.kinematics import facing
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.services.analysis import Analysis
@@ -64,12 +65,18 @@ class GhostMaker:
         if plane is not None and self.setup is not None:
             self.setup = replace(self.setup, knees_open_deg=float(np.clip(plane.theta[1], 0, 35)))
 
+    @cached_property
+    def _deepest(self) -> Answer:
+        """The same for every frame, and the dearest part of a ghost."""
+        assert self.setup is not None
+        return self._build.deepest(self.setup)
+
     def at(self, frame: int) -> Ghost | None:
         """The ghost for one frame; None when there is none (see `reason`)."""
         if self.reason is not None or self.setup is None:
             return None
         share = self._share(frame)
-        deepest = self._build.deepest(self.setup)
+        deepest = self._deepest
         goal = max(self.target_deg, deepest.posture.thigh_from_horizontal)
         wanted = STANDING_THIGH_DEG + share * (goal - STANDING_THIGH_DEG)
         answer = self._build.at_depth(wanted, self.setup)

@@ -41,6 +41,7 @@ FLAG_SHARE = 0.07  # film and measured length further apart than this are flagge
 NEWEST_FILMS = 4
 GUIDED = (*MACHINES, *HINGES)
 UNUSUAL_SHARE = 0.04
+DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
 
 
 @dataclass(frozen=True)
@@ -214,18 +215,19 @@ class PersonFile:
         row = {k: v for k, v in (("tempo", tempo.strip()), ("reps", reps.strip())) if v}
         self._set(f"usual {movement.replace('_', ' ')}", defaults=rows | ({movement: row} if row else {}))
 
-    def machine(self, movement: str, depth_deg: float | None, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
+    def machine(self, movement: str, depth_deg: float, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
         """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
-        depth = "deepest" if depth_deg is None else depth_deg
-        ask = Ask(movement, depth, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
+        ask = Ask(movement, depth_deg, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
         answer, levers = solve_build(self.client, ask)
         return Solved(answer, levers, solve_build(self.client, replace(ask, depth="deepest"))[0])
 
-    def solve(self, depth_deg: float | None, setup: Setup) -> tuple[Answer, list[Lever]]:
-        """The build solver for this body; depth None asks for the deepest posture."""
+    def solve(self, depth_deg: float, setup: Setup) -> Solved:
+        """The build solver for this body: posture, levers and the deepest posture."""
         build = Build(body_of(self.client), limits_of(self.client))
-        answer = build.deepest(setup) if depth_deg is None else build.at_depth(depth_deg, setup)
-        return answer, build.levers(answer.posture.thigh_from_horizontal if depth_deg is None else depth_deg, setup)
+        deepest = build.deepest(setup)
+        reachable = depth_deg >= deepest.posture.thigh_from_horizontal - DEPTH_STEP_DEG
+        answer = build.at_depth(depth_deg, setup) if reachable else replace(deepest, feasible=False)
+        return Solved(answer, build.levers(depth_deg, setup), deepest)
 
     def curves(self, setup: Setup) -> dict[str, list[tuple[float, float]]]:
         """Deepest thigh angle (degrees) against heel lift (cm) and against opened knees (degrees), as (x, y) pairs."""

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.core.build import Answer, Lever, Setup
 from deepmirror.errors import BadBrief
-from deepmirror.services.person import GUIDED, HINGES, LIMIT_NAMES, SCHOOLS, PersonFile
+from deepmirror.services.person import GUIDED, HINGES, LIMIT_NAMES, SCHOOLS, PersonFile, Solved
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, CurveView, FigureView, front_figure, posture_figure, side_figure
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
@@ -425,13 +425,12 @@ class PersonRoom(QWidget):
 
     def _solve_free(self, person: PersonFile) -> None:
         setup = self.setup()
-        answer, levers = person.solve(float(self.thigh.value()), setup)
-        deepest, _ = person.solve(None, setup)
+        solved = person.solve(float(self.thigh.value()), setup)
         lengths = {r.name: r.cm for r in person.lengths()}
         top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
         film = person.film_posture(setup)
-        drawing = posture_figure(answer.posture.points_cm, deepest.posture.points_cm, setup.load_kg > 0, film)
-        self._say(answer, levers, deepest, "thigh_from_horizontal", self.thigh.value())
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, setup.load_kg > 0, film)
+        self._say(solved, "thigh_from_horizontal", self.thigh.value())
         self.live.set_drawing(drawing, (-60, 0, 60, top * 0.92))
 
     def _solve_guided(self, person: PersonFile, movement: str) -> None:
@@ -441,11 +440,12 @@ class PersonRoom(QWidget):
         drawing.floor = movement in HINGES
         places = [p for line in drawing.lines + drawing.ghost for p in line]
         xs, zs = [p[0] for p in places], [p[1] for p in places]
-        self._say(solved.answer, solved.levers, solved.deepest, "hip_flexion" if movement in HINGES else "knee_flexion", self.bend.value())
+        self._say(solved, "hip_flexion" if movement in HINGES else "knee_flexion", self.bend.value())
         self.live.set_drawing(drawing, (min(xs) - 25, min(zs) - 5, max(xs) + 25, max(zs) + 30))
 
-    def _say(self, answer: Answer, levers: list[Lever], deepest: Answer, depth: str, asked: int) -> None:
+    def _say(self, solved: Solved, depth: str, asked: int) -> None:
         """The verdict, the numbers and the levers in words."""
+        answer, deepest = solved.answer, solved.deepest
         self.answer = answer
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
@@ -458,7 +458,7 @@ class PersonRoom(QWidget):
             f"knee past toe {q.knee_past_toe_cm:+.0f} cm\n"
             f"To compare set-ups, N·m: knee {m['knee']:.0f}, hip {m['hip']:.0f}, low back {m['low_back']:.0f}, ankle {m['ankle']:.0f}"
         )
-        self.levers.setText("\n".join(_lever_words(lever) for lever in levers[:5]))
+        self.levers.setText("\n".join(_lever_words(lever) for lever in solved.levers[:5]))
 
     def _show_curves(self) -> None:
         if self.person is None:

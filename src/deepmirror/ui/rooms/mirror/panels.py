@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from deepmirror.core.reps import Rep
+from deepmirror.core.scale import PLATE_CM
 from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.values import Value, Verdict
 from deepmirror.services.analysis import Analysis
@@ -207,7 +208,7 @@ class PlacingPanel(QWidget):
         self.swap.clicked.connect(self.swap_wanted)
         self.length = QDoubleSpinBox()
         self.length.setRange(1, 399)
-        self.length.setValue(45.0)
+        self.length.setValue(PLATE_CM)
         self.length.setSuffix(" cm")
         self.length.setToolTip("Length between the two clicks; a large plate is 45 cm across")
         marks = QGridLayout()
