@@ -15,7 +15,7 @@ from deepmirror.core.values import Value
 LENGTHS = {"thigh": 42.0, "shank": 41.0, "foot": 26.0, "trunk": 48.0, "biacromial": 37.0, "hip_breadth": 23.0}
 FOCAL, AWAY_CM, SIZE = 1024.0, 340.0, (1280, 720)
 JOINTS = ("shoulder", "hip", "knee", "ankle", "heel", "toe")
-OPENING = Opening((15, 8), (15, 8), (15, 10), standing=True)
+OPENING = Opening((15, 8), (15, 8), (15, 10), planted=True, stance=(1.1, 0.3))
 
 
 def squatting(yaw_deg: float, knees_open_deg: float = 16.0) -> tuple[Track, np.ndarray, dict[str, float]]:

@@ -1,8 +1,9 @@
 """From the picture plane to the body: how far a side film's camera stands off the side, and how far the knees open.
 
 A segment whose horizontal part points out of the picture plane by the angle a looks shorter, but only along the picture's
-level direction: (u / cos a)² + v² = (S L)², with u, v the seen level and upright parts, L the client's length and S the
-scale. Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
+level direction. A foot set wider than its hip tilts thigh and shank outward as well, by half that distance c each, whatever
+way they point: u² + v² + (u tan a + c)² = (S L)², with u, v the seen level and upright parts, L the client's length and S
+the scale (with a yaw ψ, c becomes c cos ψ and u becomes u + c sin ψ). Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
 together by weighted least squares; the depth of every point then follows, and joint angles are taken in space.
 """
 
@@ -28,9 +29,9 @@ INDEPENDENT_POSES = 10.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
-USUAL_STANCE_SHARE = (1.1, 0.3)  # of the shoulder breadth, for standing sets
 JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
-PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length")
+PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay")
+TILTED = ("thigh", "shank")
 
 
 def joint_breadth(body: Body, name: str) -> float:
@@ -41,20 +42,23 @@ def joint_breadth(body: Body, name: str) -> float:
 
 @dataclass(frozen=True)
 class Opening:
-    """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive."""
+    """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive;
+    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: both feet stand, so that the
+    far ankle tells the camera's yaw."""
 
     thigh: tuple[float, float] = (4.0, 6.0)
     shank: tuple[float, float] = (4.0, 6.0)
     foot: tuple[float, float] = (6.0, 5.0)
-    standing: bool = False
+    stance: tuple[float, float] = (0.65, 0.15)
+    planted: bool = False
 
 
 @dataclass(frozen=True)
 class Plane:
     """The fitted picture plane of one side film.
 
-    theta (7,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess;
-    covariance (7, 7). px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
+    theta (8,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
+    splay (how much further out the ankle stands than its hip) in cm; covariance (8, 8). px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
     """
 
     theta: Array
@@ -90,13 +94,19 @@ class Plane:
     def seen_length_px(self, segment: str, direction: Array) -> Array:
         """Length (T,) px a segment must show when it points along picture directions (T, 2)."""
         unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)
-        across = np.array([-self.up[1], self.up[0]])
+        across = self.way * np.array([-self.up[1], self.up[0]])
         u, v = unit @ across, unit @ self.up
-        a = np.radians(np.clip(self.out_of_plane(segment), -60, 60))
+        slope, constant = self.slant(segment)
         key = f"{segment}_length"
         stretch = float(np.exp(self.theta[PARAMETERS.index(key)])) if key in PARAMETERS else 1.0
         length = self.lengths_cm[segment] * stretch * self.scale().value
-        return np.asarray(length / np.sqrt((u / np.cos(a)) ** 2 + v**2))
+        # r² (u² + v² + u² slope²) + 2 r u slope constant + constant² = length²
+        square, half = v**2 + u**2 * (1 + slope**2), u * slope * constant
+        return np.asarray((-half + np.sqrt(half**2 + square * max(length**2 - constant**2, 0.0))) / square)
+
+    def slant(self, segment: str) -> tuple[float, float]:
+        """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
+        return _slant(self.theta, segment, self.scale().value)
 
     def in_space(self, points: Points, side: str) -> dict[str, Array]:
         """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre."""
@@ -117,23 +127,24 @@ class Plane:
         return {j: np.column_stack([near[j], depth[j]]) for j in flat}
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
-        def slope(segment: str) -> float:
-            return float(np.tan(np.radians(np.clip(self.out_of_plane(segment), -60, 60))))
+        def reach(segment: str, level: Array) -> Array:
+            slope, constant = self.slant(segment)
+            return np.asarray(level * slope + constant)
 
         depth: dict[str, Array] = {}
         if "hip" in flat:
             depth["hip"] = np.zeros(len(flat["hip"]))
         if "shoulder" in flat and "hip" in flat:
             outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
-            depth["shoulder"] = (flat["shoulder"] - flat["hip"])[:, 0] * slope("trunk") + outward
+            depth["shoulder"] = reach("trunk", (flat["shoulder"] - flat["hip"])[:, 0]) + outward
         if "knee" in flat:
             away = (flat["knee"] - flat["hip"])[:, 0] if "hip" in flat else np.zeros(len(flat["knee"]))
-            depth["knee"] = away * slope("thigh")
+            depth["knee"] = reach("thigh", away)
         if "ankle" in flat and "knee" in flat:
-            depth["ankle"] = depth["knee"] + (flat["ankle"] - flat["knee"])[:, 0] * slope("shank")
+            depth["ankle"] = depth["knee"] + reach("shank", (flat["ankle"] - flat["knee"])[:, 0])
         for joint in ("heel", "toe"):
             if joint in flat and "ankle" in depth:
-                depth[joint] = depth["ankle"] + (flat[joint] - flat["ankle"])[:, 0] * slope("foot")
+                depth[joint] = depth["ankle"] + reach("foot", (flat[joint] - flat["ankle"])[:, 0])
         return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
@@ -205,6 +216,17 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     return middle, float(np.hypot(COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle))
 
 
+def _slant(theta: Array, segment: str, scale: float) -> tuple[float, float]:
+    """See `Plane.slant`; theta (8,), scale px per cm."""
+    yaw = float(theta[0])
+    opened = float(theta[PARAMETERS.index(segment)]) if segment in ("thigh", "shank", "foot") else 0.0
+    slope = float(np.tan(np.radians(np.clip(yaw + opened, -60, 60))))
+    if segment not in TILTED:
+        return slope, 0.0
+    half, turn = 0.5 * float(theta[7]) * scale, np.radians(yaw)
+    return slope, float(half * (np.cos(turn) + slope * np.sin(turn)))
+
+
 def _spread_poses(d: Array, count: int = 40) -> Array:
     """Poses spread evenly over the directions a segment took, so that long rests do not outvote the far posture."""
     order = np.argsort(np.arctan2(d[:, 0], d[:, 1]))
@@ -233,7 +255,8 @@ class _Fit:
 
     def residuals(self, theta: Array) -> Array:
         yaw, scale = theta[0], self.guess * np.exp(theta[4])
-        rows = [np.array([yaw / YAW_SD_DEG])]
+        splay, splay_sd = self._splay()
+        rows = [np.array([yaw / YAW_SD_DEG, (theta[7] - splay) / splay_sd])]
         for k, segment in enumerate(("thigh", "shank", "foot")):
             mean, sd = getattr(self.opening, segment)
             rows.append(np.array([(theta[1 + k] - mean) / sd]))
@@ -242,8 +265,8 @@ class _Fit:
             d = self.seen[segment]
             stretch = np.exp(theta[5 + k]) if k < 2 else 1.0
             length = self.lengths[segment] * scale * stretch
-            a = np.radians(np.clip(yaw + theta[1 + k], -70, 70))
-            whole = np.sqrt((d[:, 0] / np.cos(a)) ** 2 + d[:, 1] ** 2)
+            slope, constant = _slant(theta, segment, scale)
+            whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
             noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
         u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
@@ -253,13 +276,20 @@ class _Fit:
             rows.append(np.array([theta[5 + k] / max(length.u_cm / length.cm / COVERAGE_FACTOR, 0.004)]))
         return np.concatenate([*rows, self._separations(yaw, scale)])
 
+    def _splay(self) -> tuple[float, float]:
+        """Mean and sd (cm) of how much further out an ankle stands than its hip."""
+        shoulders, hips = joint_breadth(self.body, "biacromial"), joint_breadth(self.body, "hip_breadth")
+        mean, sd = self.opening.stance
+        return (mean * shoulders - hips) / 2, sd * shoulders / 2
+
     def _separations(self, yaw: float, scale: float) -> Array:
         rows = []
         widths = {"hip": joint_breadth(self.body, "hip_breadth"), "shoulder": joint_breadth(self.body, "biacromial")}
         spreads = dict(SEPARATION_SD_CM)
-        if self.opening.standing:
-            widths["ankle"] = USUAL_STANCE_SHARE[0] * widths["shoulder"]
-            spreads["ankle"] = float(np.hypot(spreads["ankle"], USUAL_STANCE_SHARE[1] * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
+        if self.opening.planted:
+            mean, sd = self.opening.stance
+            widths["ankle"] = mean * widths["shoulder"]
+            spreads["ankle"] = float(np.hypot(spreads["ankle"], sd * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
         for joint, width in widths.items():
             if joint in self.separations_px and np.isfinite(self.separations_px[joint]):
                 seen = -self.way * self.separations_px[joint] / scale
@@ -269,11 +299,11 @@ class _Fit:
     def solve(self) -> tuple[Array, Array]:
         from scipy.optimize import least_squares
 
-        start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0])
+        start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0, self._splay()[0]])
         best = None
         for yaw in (0.0, 15.0, -15.0):  # a shortened segment may point to either side: try both
             start[0] = yaw
-            found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02])
+            found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])
             if best is None or found.cost < best.cost:
                 best = found
         assert best is not None

@@ -100,7 +100,7 @@ class Movement(Strict):
     signal_sign: Literal[-1, 1] = 1
     min_range_deg: float
     standing: bool = False
-    opening: dict[Literal["thigh", "shank", "foot"], tuple[float, float]] = {}
+    opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[float, float]] = {}
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []

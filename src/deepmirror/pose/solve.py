@@ -82,10 +82,15 @@ def believe(movement: Movement, view: str) -> dict[str, Trust]:
     return {joint: Trust(b.network, b.step, b.match) for joint, b in movement.trust.items()}
 
 
+USUAL_STANCE = (1.1, 0.3)  # standing sets: ankles' distance as a share of the shoulder joints'; common practice, no source
+
+
 def opening(movement: Movement) -> Opening:
     """What the movement usually does out of its side plane."""
     usual, own = Opening(), movement.opening
-    return Opening(own.get("thigh", usual.thigh), own.get("shank", usual.shank), own.get("foot", usual.foot), movement.standing)
+    thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
+    stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
+    return Opening(thigh, shank, foot, stance, movement.standing)
 
 
 def _posture(evidence: Evidence, view: str) -> Posture:
