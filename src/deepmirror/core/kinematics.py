@@ -87,9 +87,12 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         d = q["knee"] - q["ankle"]
         return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
 
+    def hip_turn(p: Points) -> Array:
+        return np.asarray(-way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
+
     def hip_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane)
-        bend = -way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip])
+        bend = hip_turn(p)
         return np.asarray(np.copysign(between(q["hip"] - q["shoulder"], q["knee"] - q["hip"]), bend))
 
     def lean(p: Points, plane: Plane) -> Array:
@@ -106,11 +109,20 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
         out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
     if track.has(hip, knee, shoulder):
-        out[f"hip_flexion_{side}"] = plane.series(track, hip_flexion)
+        out[f"hip_flexion_{side}"] = _either_way(plane.series(track, hip_flexion), track.series(hip_turn))
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     if track.has(knee, ankle, heel, toe):
         out[f"ankle_dorsiflexion_{side}"] = plane.series(track, dorsiflexion)
     return out
+
+
+def _either_way(angle: Series, turn: Series) -> Series:
+    """Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way.
+
+    A trunk wider at the shoulders than at the hips keeps a straight hip some degrees from zero, so that the sign leaps.
+    """
+    unsure = np.abs(turn.values) <= turn.u
+    return Series(angle.times, angle.values, np.where(unsure, np.maximum(angle.u, 2 * np.abs(angle.values)), angle.u))
 
 
 def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:

@@ -209,9 +209,9 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     """
     a, b = (sided(j, side) for j in SEGMENTS[segment])
     d = track.point(b) - track.point(a)
-    across = np.array([-plane.up[1], plane.up[0]])
-    turn = np.radians(np.clip(plane.out_of_plane(segment), -60, 60))
-    whole = np.hypot((d @ across) / np.cos(turn), d @ plane.up) / plane.px_per_cm
+    level, rise = d @ (plane.way * np.array([-plane.up[1], plane.up[0]])), d @ plane.up
+    slope, constant = plane.slant(segment)
+    whole = np.sqrt(level**2 + rise**2 + (level * slope + constant) ** 2) / plane.px_per_cm
     middle = float(np.median(whole))
     return middle, float(np.hypot(COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle))
 

@@ -100,6 +100,7 @@ class Movement(Strict):
     signal_sign: Literal[-1, 1] = 1
     min_range_deg: float
     standing: bool = False
+    foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[float, float]] = {}
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}

@@ -53,9 +53,10 @@ DEEP_HIP_DEG = 120.0
 HELD = Trust(network=40.0, match=40.0)
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
+HELD_FOOT_SIGMA = 0.15  # share of the distance from the knee: some ten degrees of the ankle
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
-DRIFT_SHARE = {"shoulder": 0.04, "elbow": 0.05, "wrist": 0.06, "hip": 0.03}  # posture-dependent error that stays; rest below
-DRIFT_REST = 0.015
+DRIFT_SHARE = {"shoulder": 0.03, "elbow": 0.05, "wrist": 0.06, "hip": 0.02}  # posture-dependent error that stays; rest below
+DRIFT_REST = 0.01
 
 
 @dataclass(frozen=True)
@@ -148,7 +149,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
                 solution = solve(evidence, keys, trust, moved, None, soft, solution.positions, passes=1)
             break
         solution = solve(
-            evidence, keys, trust, moved, _lengths(plane, seen) | _shoe(keys, seen.view), soft, solution.positions, passes=3, doubt=last
+            evidence, keys, trust, moved, _lengths(plane, seen) | _shoe(keys, seen), soft, solution.positions, passes=3, doubt=last
         )
     covariance = solution.covariance + np.diag(_systematic(evidence, moved, solution))[None]
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
@@ -168,16 +169,21 @@ def _lengths(plane: Plane, seen: Seen) -> Lengths:
     return out
 
 
-def _shoe(keys: list[Keyframe], view: str) -> Lengths:
-    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked."""
-    names = [sided(j, near_side(view) or "left") for j in ("ankle", "heel", "toe")]
-    clicked = [k for k in keys if set(names) <= set(k.points)]
-    if not clicked:
-        return {}
+def _shoe(keys: list[Keyframe], seen: Seen) -> Lengths:
+    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked.
+
+    Where the movement holds the foot against a roller, heel and toe keep their distance from the knee as well.
+    """
+    near = near_side(seen.view) or "left"
+    pairs = {(i, j): SHOE_SIGMA for i, j in (("ankle", "heel"), ("ankle", "toe"), ("heel", "toe"))}
+    if seen.movement.foot_held:
+        pairs |= {("knee", end): HELD_FOOT_SIGMA for end in ("heel", "toe")}
     out: Lengths = {}
-    for i, j in ((0, 1), (0, 2), (1, 2)):
-        apart = [float(np.hypot(*np.subtract(k.points[names[i]], k.points[names[j]]))) for k in clicked]
-        out[(names[i], names[j])] = (partial(_always, float(np.mean(apart))), SHOE_SIGMA * max(apart) + 1.5)
+    for (i, j), share in pairs.items():
+        a, b = sided(i, near), sided(j, near)
+        apart = [float(np.hypot(*np.subtract(k.points[a], k.points[b]))) for k in keys if a in k.points and b in k.points]
+        if apart:
+            out[(a, b)] = (partial(_always, float(np.mean(apart))), share * max(apart) + 1.5)
     return out
 
 
