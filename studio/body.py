@@ -204,6 +204,13 @@ def frame(origin: Array, end: Array, hint: Array) -> Array:
 def skin(body: Body, transforms: dict[str, Array]) -> tuple[Array, Array]:
     """Posed vertices and their normals (V, 3) by linear blend of the segments' rigid transforms."""
     stack = np.stack([transforms[s] for s in SEGMENTS])
+    weights = body.weights
+    if "pelvis" in transforms:  # a trunk in two parts that meet between hips and ribs
+        rise = (body.vertices[:, 2] - body.joints["hip_left"][2] - 0.05) / 0.28
+        upper = np.clip(rise, 0, 1) ** 2 * (3 - 2 * np.clip(rise, 0, 1))
+        trunk = weights[:, -1]
+        weights = np.column_stack([weights[:, :-1], trunk * upper, trunk * (1 - upper)])
+        stack = np.concatenate([stack[:-1], [transforms["chest"], transforms["pelvis"]]])
     homogeneous = np.c_[body.vertices, np.ones(len(body.vertices))]
-    blended = np.tensordot(body.weights, stack[:, :3, :], axes=(1, 0))
+    blended = np.tensordot(weights, stack[:, :3, :], axes=(1, 0))
     return np.einsum("vij,vj->vi", blended, homogeneous), np.einsum("vij,vj->vi", blended[:, :, :3], body.normals)

@@ -16,6 +16,7 @@ from studio.body import Body, frame
 from studio.lifts import FORWARD, LEFT, UP, knee_between
 
 Array = NDArray[np.float64]
+CURL_DEG_PER_CM = 4.0  # how far the pelvis tips for every centimetre it leaves the seat
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,9 @@ class Posture:
 
     anchor: hip, knee, ankle or toe, kept at `at_m` (forward, up). sole_deg: the sole's own angle from level when it lies on
     something; else ankle_deg gives the dorsiflexion. hand_m: hands from the shoulders (forward, up) in room directions.
+    fault: what a rep's fault number does: "lift" raises the hips off the bench about the knees (cm), "curl" rolls the pelvis
+    off the seat with the feet where they were (cm), "round" bends the spine between shoulders and hips (degrees).
+    seat_deg: how far the seat's surface is pitched; the pelvis leaves it at a right angle.
     """
 
     anchor: str
@@ -38,6 +42,8 @@ class Posture:
     hand_m: tuple[float, float] = (0.25, -0.35)
     nod: float = 0.3
     first: str = "eccentric"
+    fault: str = "lift"
+    seat_deg: float = 0.0
     props: tuple[dict[str, Any], ...] = field(default_factory=tuple)
 
 
@@ -50,6 +56,14 @@ def about_side(angle: float) -> Array:
     """Rotation (3, 3) that leans an upright body forward by `angle` (rad)."""
     c, s = np.cos(angle), np.sin(angle)
     return np.array([[1, 0, 0], [0, c, -s], [0, s, c]])
+
+
+def about(centre: Array, angle: float) -> Array:
+    """4 x 4 turn of a body part by `angle` (rad, forward positive) about a point of the rest body."""
+    out = np.eye(4)
+    out[:3, :3] = about_side(angle)
+    out[:3, 3] = centre - out[:3, :3] @ centre
+    return out
 
 
 class Lifter:
@@ -74,7 +88,7 @@ class Lifter:
         else:
             lean = mix(p.lean_deg)
             thigh = hip - lean
-        if fault and p.anchor == "knee":
+        if fault and p.fault == "lift" and p.anchor == "knee":
             thigh += np.arcsin(fault / 100 / self.thigh)
             lean += np.arcsin(fault / 100 / self.trunk)
         shank = thigh - knee
@@ -103,11 +117,20 @@ class Lifter:
             offsets[side] = at
         mid = (offsets["left"][p.anchor] + offsets["right"][p.anchor]) / 2
         pelvis = FORWARD * (p.at_m[0] - mid @ FORWARD) + UP * (p.at_m[1] - mid @ UP)
+        rolled = np.zeros(3)
+        if fault and p.fault == "curl":
+            rolled = self._seat_normal() * fault / 100
+            self._roll_off(offsets, rolled)
         trunk = np.eye(4)
         mid_hip = (j["hip_left"] + j["hip_right"]) / 2
         trunk[:3, :3], trunk[:3, 3] = turn, pelvis - turn @ mid_hip
         tf["trunk"] = trunk
+        tf["pelvis"], tf["chest"] = self._bent_spine(trunk, fault, rolled)
+        spine = lambda share: mid_hip + share * ((j["shoulder_left"] + j["shoulder_right"]) / 2 - mid_hip) + np.array([0, 0.07, 0])
         place = lambda m, q: m[:3, :3] @ q + m[:3, 3]
+        lm["mid_back"] = place(tf["chest"], spine(0.62))
+        lm["low_back"] = (place(tf["pelvis"], spine(0.26)) + place(tf["chest"], spine(0.26))) / 2
+        trunk = tf["chest"]
         nod = about_side(lean * (1 - p.nod))
         neck = place(trunk, j["neck"])
         tf["head"] = np.eye(4)
@@ -120,6 +143,31 @@ class Lifter:
             lm[f"ear_{side}"] = place(tf["head"], j[f"ear_{side}"])
             hands.append(self._arm(side, sign, trunk, lm, tf))
         return lm, tf, np.mean(hands, axis=0)
+
+    def _seat_normal(self) -> Array:
+        a = np.radians(self.posture.seat_deg)
+        return UP * np.cos(a) + FORWARD * np.sin(a)
+
+    def _roll_off(self, offsets: dict[str, dict[str, Array]], rolled: Array) -> None:
+        """Lift the hips off the seat while the feet stay: the knees follow."""
+        for at in offsets.values():
+            pole = at["knee"] - (at["hip"] + at["ankle"]) / 2
+            at["hip"] = at["hip"] + rolled
+            at["knee"] = knee_between(at["hip"], at["ankle"], self.thigh, self.shank, pole)
+
+    def _bent_spine(self, trunk: Array, fault: float, rolled: Array) -> tuple[Array, Array]:
+        """Transforms of pelvis and chest: bent about the low back by the fault, the line hip to shoulder kept."""
+        if not fault or self.posture.fault == "lift":
+            return trunk, trunk
+        j = self.body.joints
+        hips = (j["hip_left"] + j["hip_right"]) / 2
+        if self.posture.fault == "curl":  # the chest stays on the back rest, the pelvis tips and rises
+            lifted = trunk.copy()
+            lifted[:3, 3] += rolled
+            return lifted @ about(hips, -np.radians(CURL_DEG_PER_CM * fault)), trunk
+        bend = np.radians(fault)
+        joint = hips + 0.4 * ((j["shoulder_left"] + j["shoulder_right"]) / 2 - hips)
+        return trunk @ about(hips, -0.6 * bend), trunk @ about(hips, -0.6 * bend) @ about(joint, bend)
 
     def _leg(self, side: str, foot_turn: Array, turn: Array, lm: dict[str, Array], tf: dict[str, Array]) -> None:
         j = self.body.joints

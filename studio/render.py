@@ -41,9 +41,12 @@ def prepare(data: dict[str, Any], film: dict[str, Any]) -> tuple[Body, Squatter 
     film["client"] = {k: person[k] for k in ("stature_cm", "mass_kg", "sex")}
     body = build(film["person"], person["phenotype"], person["stature_cm"], person["clothes"] | film.get("clothes", {}), film["seed"])
     reps = tuple(Rep(*r[:4], *r[4:]) for r in film["reps"])
-    lifter: Squatter | Lifter = Squatter(body, Squat(**film.get("style", {})))
+    style = film.get("style", {})
+    lifter: Squatter | Lifter
     if "posture" in film:
-        lifter = Lifter(body, Posture(**data["posture"][film["posture"]] | film.get("style", {})))
+        lifter = Lifter(body, Posture(**data["posture"][film["posture"]] | style))
+    else:
+        lifter = Squatter(body, Squat(**style))
     azimuth = AZIMUTH[film["view"]] + film.get("yaw_deg", 0.0)
     aim = (0.0, -film.get("aim_forward_m", 0.0), film["aim_height_m"])
     camera = Camera(azimuth, film["distance_m"], film["camera_height_m"], aim, film.get("focal_px", 1020.0), film["roll_deg"])
@@ -81,7 +84,7 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path, 
         stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
         stream.options = {"crf": str(film.get("crf", 25)), "preset": "medium", "bf": "2"}
     rng = np.random.default_rng(film["seed"] + 1)
-    for i in np.linspace(0, np.argmax(depth), 3).astype(int) if stills else range(len(times) if pictures else 0):
+    for i in np.linspace(0, np.argmax(depth + 0.05 * fault), 3).astype(int) if stills else range(len(times) if pictures else 0):
         lm, tf, bar = poses[i]
         room.aim(cameras[i])
         room.set_body(*skin(body, tf), body.faces, body.colours)

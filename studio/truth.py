@@ -102,8 +102,12 @@ def describe(
         window = (times >= m["start_s"] - 1e-9) & (times <= m["end_s"] + 1e-9)
         phases = {"eccentric": rep[0], "bottom": rep[1], "concentric": rep[2], "top": rep[3]}
         measures = rep_measures(ang, lm, near, window)
-        if isinstance(lifter, Lifter) and lifter.posture.anchor == "knee":
-            measures["hip_lift_cm"] = float(rep[5]) if len(rep) > 5 else 0.0
+        fault = float(rep[5]) if len(rep) > 5 else 0.0
+        if isinstance(lifter, Lifter) and (lifter.posture.anchor == "knee" or lifter.posture.fault == "curl"):
+            measures["hip_lift_cm"] = fault
+        if isinstance(lifter, Lifter) and lifter.posture.fault == "round":
+            bend = 180 - between(lm[f"shoulder_{near}"], lm["mid_back"], lm[f"hip_{near}"])
+            measures["spine_flexion_deg"] = round(float(bend[window].max() - bend[0]), 2)
         reps.append(
             {
                 **{k: round(v, 4) for k, v in m.items()},
@@ -127,7 +131,7 @@ def describe(
         "angles_deg": {k: np.round(v, 2).tolist() for k, v in ang.items()},
         "angles_2d_near_deg": {},
         "reps": reps,
-        "measures": clip_measures(body, lifter),
+        "measures": clip_measures(body, lifter) | pivot_truth(film, lm, marks, times, near),
         "faults": film["faults"],
         "tolerated": film.get("tolerated", []),
     }
@@ -147,13 +151,39 @@ def clip_measures(body: Body, lifter: Squatter | Lifter) -> dict[str, float]:
     }
 
 
-def pad_marks(truth: dict[str, Any], film: dict[str, Any], camera: Camera) -> dict[str, Any]:
-    """The pad's edge where the film has one: two room points on its near edge, forward and up from the origin (m)."""
-    if "pad_m" not in film:
+def pivot_truth(
+    film: dict[str, Any], lm: dict[str, Array], marks: list[dict[str, float]], times: Array, near: str | None
+) -> dict[str, float]:
+    """Mean distance (cm) of the knee's centre from the machine's pivot over the reps, in the side plane."""
+    if "pivot_m" not in film:
         return {}
+    knee = lm[f"knee_{near}"]
+    inside = np.any([(times >= m["start_s"]) & (times <= m["end_s"]) for m in marks], axis=0)
+    away = np.array([-knee[inside, 1], knee[inside, 2]]).mean(axis=1) - np.array(film["pivot_m"])
+    return {"pivot_misalignment_cm": round(float(100 * np.hypot(*away)), 2)}
+
+
+def machine_marks(truth: dict[str, Any], film: dict[str, Any], camera: Camera) -> dict[str, Any]:
+    """The machine's marks as the camera sees them; side films: points forward and up from the origin (m), near side.
+
+    platform_m: [width, depth, height, forward] of a flat platform, corners given nearest left on the screen first, clockwise.
+    """
     sign = 1 if truth["near_side"] == "left" else -1
-    ends = np.array([[sign * 0.25, -f, up] for f, up in film["pad_m"]])
-    return {"pad_line": np.round(camera.project(ends), 1).tolist()}
+    out: dict[str, Any] = {}
+    for key, name in (("pad_m", "pad_line"), ("back_m", "back_pad"), ("edge_m", "bench_edge")):
+        if key in film:
+            points = np.array([[sign * 0.25, -f, up] for f, up in np.atleast_2d(film[key])])
+            pixels = np.round(camera.project(points), 1).tolist()
+            out[name] = pixels if len(pixels) > 1 else pixels[0]
+    if "pivot_m" in film:
+        forward, up = film["pivot_m"]
+        out["pivot"] = np.round(camera.project(np.array([[sign * 0.12, -forward, up]]))[0], 1).tolist()
+    if "platform_m" in film:
+        width, depth, height, forward = film["platform_m"]
+        corners = np.array([[x * width / 2, -forward - y * depth / 2, height] for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+        out["platform"] = np.round(camera.project(corners), 1).tolist()
+        out["platform_cm"] = [100 * width, 100 * depth]
+    return out
 
 
 def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_ends_m: Array, seed: int) -> dict[str, Any]:
@@ -168,6 +198,8 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             name = joint if near else f"{joint}_{side}"
             xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][0]) + rng.normal(0, 2, 2)
             seeds[name] = [round(float(v), 1) for v in xy]
+    for name in film.get("clicked", []):
+        seeds[name] = [round(float(v), 1) for v in np.array(truth["landmarks_px"][name][0]) + rng.normal(0, 2, 2)]
     ends = camera.project(scale_ends_m) + rng.normal(0, 1, (2, 2))
     return {
         "movement": film["movement"],
@@ -179,6 +211,6 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             "points_px": np.round(ends, 1).tolist(),
             "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1),
         },
-        "marks": pad_marks(truth, film, camera),
+        "marks": machine_marks(truth, film, camera),
         "seeds": [{"frame": 0, "points_px": seeds}],
     }

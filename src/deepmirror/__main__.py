@@ -28,6 +28,12 @@ def parser() -> argparse.ArgumentParser:
     build.add_argument("--knees-open-deg", type=float, default=0.0)
     build.add_argument("--load-kg", type=float, default=0.0)
     build.add_argument("--foot-height-cm", type=float, help="machines: ankle over the rail's line through the hip")
+    look = commands.add_parser("look", help="find and follow the body in a film, for the window's background work")
+    look.add_argument("clip", type=Path)
+    look.add_argument("--brief", type=Path, required=True)
+    look.add_argument("--out", type=Path, required=True, help="evidence file (.npz) to write")
+    look.add_argument("--what", choices=("quick", "final", "follow"), default="final")
+    look.add_argument("--movements", type=Path, help="folder of own movement definitions")
     commands.add_parser("movements", help="list and check the movement definitions").add_argument("--library", type=Path)
     return top
 
@@ -41,6 +47,8 @@ def main(words: list[str] | None = None) -> int:
         return bootstrap.run_batch(args.clip, args.brief, args.out, args.reply)
     if args.command == "build":
         return bootstrap.run_build(args)
+    if args.command == "look":
+        return bootstrap.run_look(args)
     if args.command == "movements":
         return bootstrap.run_movements(args.library)
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from pathlib import Path
 
@@ -54,6 +55,25 @@ def _number(name: str, value: str | float, low: float, high: float) -> float:
     if not low <= number <= high:
         raise BadBrief(f"{name} must lie between {low:g} and {high:g}, not {number:g}.")
     return number
+
+
+def run_look(args: argparse.Namespace) -> int:
+    """Look at one film for a window that waits: progress as lines; stops when the window is gone."""
+    from deepmirror.services.looking import look_command
+
+    parent = os.getppid()
+
+    def report(share: float, words: str) -> None:
+        if os.getppid() != parent:
+            raise SystemExit(3)
+        print(f"{share:.4f} {words}", flush=True)
+
+    try:
+        look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
+    except DeepMirrorError as error:
+        print(" ".join(error.sentence.split()), file=sys.stderr)
+        return 2
+    return 0
 
 
 def run_movements(library: Path | None) -> int:

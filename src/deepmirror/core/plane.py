@@ -3,7 +3,9 @@
 A segment whose horizontal part points out of the picture plane by the angle a looks shorter, but only along the picture's
 level direction. A foot set wider than its hip tilts thigh and shank outward as well, by half that distance c each, whatever
 way they point: u² + v² + (u tan a + c)² = (S L)², with u, v the seen level and upright parts, L the client's length and S
-the scale (with a yaw ψ, c becomes c cos ψ and u becomes u + c sin ψ). Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
+the scale (with a yaw ψ, c becomes c cos ψ and u becomes u + c sin ψ).
+
+Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
 together by weighted least squares; the depth of every point then follows, and joint angles are taken in space.
 """
 
@@ -58,7 +60,8 @@ class Plane:
     """The fitted picture plane of one side film.
 
     theta (8,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
-    splay (how much further out the ankle stands than its hip) in cm; covariance (8, 8). px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
+    splay (how much further out the ankle stands than its hip) in cm; covariance (8, 8).
+    px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
     """
 
     theta: Array

@@ -81,6 +81,13 @@ class SeedPart(_Model):
     points_px: dict[str, Pixel]
 
 
+class SubjectPart(_Model):
+    """A click on the one who lifts, where several people are in view."""
+
+    frame: Annotated[int, Field(ge=0)]
+    at_px: Pixel
+
+
 class BriefFile(_Model):
     """The JSON as it stands in the contract."""
 
@@ -93,6 +100,7 @@ class BriefFile(_Model):
     marks: MarksPart = MarksPart()
     seeds: list[SeedPart] = []
     swaps: list[tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=0)]]] = []
+    subject: SubjectPart | None = None
     hidden: list[str] = []
     held: list[str] = []
 

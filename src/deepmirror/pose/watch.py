@@ -67,8 +67,8 @@ class Look:
 class Watcher:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at."""
 
-    def __init__(self, plan: Plan, first: Region | None) -> None:
-        self._plan = plan
+    def __init__(self, plan: Plan, first: Region | None, subject: tuple[float, float] | None = None) -> None:
+        self._plan, self._place = plan, subject
         self._detector: Detector | None = None
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
@@ -81,6 +81,8 @@ class Watcher:
             return Look(frame, None, None)
         seen = self._networks[lane].look(rgb, region)
         there = seen.presence >= PRESENCE_FLOOR
+        if there:
+            self._place = (region.x, region.y)
         self._regions[lane] = seen.next_region() if there else None
         check = there and self._plan.check_every and frame % self._plan.check_every == 0
         return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if check else None)
@@ -93,13 +95,15 @@ class Watcher:
         self._regions = [r or known for r in self._regions]
 
     def _detected(self, rgb: Picture) -> Region | None:
-        """The body that is largest and nearest to the middle of the picture."""
+        """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
         self._detector = self._detector or Detector(2)
         found = self._detector.find(rgb)
         height, width = rgb.shape[:2]
 
         def weight(found: tuple[float, Region]) -> float:
             score, r = found
+            if self._place is not None:
+                return -float(np.hypot(r.x - self._place[0], r.y - self._place[1]))
             return r.side * score * (1 - 0.5 * float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height)))
 
         return max(found, key=weight)[1] if found else None
@@ -130,16 +134,22 @@ class Watcher:
 
 
 def look(
-    frames: Iterable[tuple[int, Picture]], times: Array, plan: Plan, first: dict[str, tuple[float, float]] | None, tick: Tick
+    frames: Iterable[tuple[int, Picture]],
+    times: Array,
+    plan: Plan,
+    first: dict[str, tuple[float, float]] | None,
+    tick: Tick,
+    subject: tuple[float, float] | None = None,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
-    first: clicked points (px) that show where the body is, or None. Raises BadFilm when no body was ever seen.
+    first: clicked points (px) that show where the body is, or None; subject: a click (px) on the one to follow where several
+    people are in view. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     columns = [NETWORK_INDEX[n] for n in names]
-    for found in Watcher(plan, region_around(first) if first else None).run(frames):
+    for found in Watcher(plan, region_around(first) if first else None, subject).run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:

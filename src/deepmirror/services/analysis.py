@@ -54,7 +54,9 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
     frames = ((i * plan.every, p) for i, p in enumerate(film.stream(plan.every)))
     share = 0.98 if plan is QUICK else 0.65
-    evidence = look(frames, film.times, plan, first, progress.part(0.0, share, "looking for the body", total, plan.every))
+    subject = brief.file.subject.at_px if brief.file.subject else None
+    tick = progress.part(0.0, share, "looking for the body", total, plan.every)
+    evidence = look(frames, film.times, plan, first, tick, subject)
     return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
 
 

@@ -17,8 +17,9 @@ from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import FINAL, QUICK, Analysis, conclude, observe
+from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.jobs import Progress
+from deepmirror.services.looking import Looker, look_here
 from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import LibraryStore
@@ -39,9 +40,9 @@ class Choice:
 class Desk:
     """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
 
-    def __init__(self, folder: Path, now: datetime | None = None) -> None:
+    def __init__(self, folder: Path, now: datetime | None = None, look: Looker = look_here) -> None:
         self.store = LibraryStore(folder)
-        self._now = now
+        self._now, self.look = now, look
         self.catalogue: Catalogue = load_catalogue(folder / "movements")
 
     def close(self) -> None:
@@ -102,11 +103,11 @@ class Desk:
             brief = check_brief(record.brief)
             movement = self.catalogue.movement(brief.file.movement)
             with Film(record.path) as film:
-                for plan, start, end in ((QUICK, 0.0, 0.2), (FINAL, 0.2, 1.0)):
-                    evidence = observe(film, brief, movement, progress.within(start, end), plan)
+                for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
+                    evidence = self.look(film, brief, movement, progress.within(start, end), what)
                     evidence.save(self.store.evidence_path(film_id))
                     self.note_result(film_id, conclude(film.facts, brief, self.catalogue, evidence), film)
-                    if plan is QUICK:
+                    if what == "quick":
                         self.store.update_film(film_id, state="measuring")
                         progress.tell(end, FIRST_LOOK)
         except Cancelled:

@@ -6,6 +6,8 @@ the one worker thread of a JobRunner in the program.
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -50,6 +52,29 @@ class Progress:
     def cancel(self) -> None:
         """Ask the job to stop at its next report."""
         self._stop.set()
+
+
+def run_apart(words: list[str], progress: Progress) -> str | None:
+    """Run one of this program's own commands in a process of its own; returns the sentence it failed with, or None.
+
+    The command prints a share and what it is doing, line by line. Raises Cancelled after ending it when asked to stop.
+    """
+    command = [sys.executable, "-m", "deepmirror", *words]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None and process.stderr is not None
+        try:
+            for line in process.stdout:
+                share, _, doing = line.strip().partition(" ")
+                progress.tell(float(share), doing)
+        except Cancelled:
+            process.kill()
+            raise
+        complaint = process.stderr.read().strip()
+        if process.wait() == 0:
+            return None
+        if process.returncode == 2 and complaint:
+            return complaint.splitlines()[-1]
+        raise RuntimeError(f"the command {words[0]} ended with {process.returncode}: {complaint[-2000:]}")
 
 
 class JobRunner:

@@ -11,13 +11,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.skeleton import SIDES, near_side, sided, split
 from deepmirror.exchange.brief import Brief, check_brief
-from deepmirror.services.analysis import Analysis, conclude, observe, refollow
+from deepmirror.pose.evidence import Evidence, filled, shank_px
+from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
+from deepmirror.services.looking import FOLLOW
 
 Pixel = tuple[float, float]
+FAR_CLICK_SHARE = 0.35  # of the shank's length: beyond any error of the network on our rendered films but a lost foot
 MARK_KINDS = {"scale": 2, "plumb": 2, "floor_line": 2, "pad_line": 2, "pivot": 1}
 
 
@@ -39,7 +42,7 @@ class Review:
         self._done: list[Step] = [Step("opened", brief)]
         self._undone: list[Step] = []
         self.analysis: Analysis | None = None
-        self.followed = self._to_follow()
+        self.followed, self._followed_subject = self._to_follow(), brief.file.subject
         if self.evidence is not None:
             self.conclude()
 
@@ -77,11 +80,10 @@ class Review:
     def observe(self, progress: Progress) -> Analysis | None:
         """Look at the whole film anew, or only follow the points anew when the body was found before."""
         movement = self.desk.catalogue.movement(self.brief.file.movement)
-        if self.evidence is None:
-            self.evidence = observe(self.film, self.brief, movement, progress)
-        else:
-            self.evidence = refollow(self.film, self.brief, movement, self.evidence, progress)
-        self.followed = self._to_follow()
+        anew = self.evidence is None or self._followed_subject != self.brief.file.subject
+        what, before = ("final", None) if anew else (FOLLOW, self.evidence)
+        self.evidence = self.desk.look(self.film, self.brief, movement, progress, what, before)
+        self.followed, self._followed_subject = self._to_follow(), self.brief.file.subject
         self.evidence.save(self.desk.store.evidence_path(self.film_id))
         out = self.conclude()
         progress.tell(1.0, "done")
@@ -92,7 +94,7 @@ class Review:
         return self.evidence is None or self.followed != self._to_follow()
 
     def _to_follow(self) -> tuple[object, ...]:
-        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps)
+        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps), self.brief.file.subject
 
     def point_names(self) -> list[str]:
         """The points the coach may place in this view, in the order a hand goes."""
@@ -124,6 +126,17 @@ class Review:
             marks = self.brief.file.marks.model_dump(exclude_none=True)
             marks[kind] = points[0] if MARK_KINDS[kind] == 1 else points
             self._change(f"mark {kind.replace('_', ' ')}", marks=marks)
+
+    def choose_subject(self, frame: int, xy: Pixel) -> None:
+        """Follow another person: the one clicked on a frame. Points placed so far belong to somebody else and go."""
+        self._change("follow another person", subject={"frame": frame, "at_px": xy}, seeds=[])
+        self.desk.store.update_film(self.film_id, state="new")  # a program closed before looking again does so when it opens
+
+    def questions(self) -> list[str]:
+        """Clicks that lie far from where the network sees the joint: one sentence each, to be looked at again."""
+        if self.evidence is None:
+            return []
+        return doubtful_clicks(self.evidence, self.brief)
 
     def swap_sides(self, first: int, last: int) -> None:
         """Say that the network took left for right from one frame to another, both included; saying it again takes it back."""
@@ -174,6 +187,23 @@ class Review:
 
     def _save(self) -> None:
         self.desk.store.update_film(self.film_id, brief=self.brief.file.model_dump(mode="json", exclude_none=True))
+
+
+def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:
+    """Sentences on clicks further from the network's sight than FAR_CLICK_SHARE of the shank."""
+    network = filled(evidence.swapped(brief.file.swaps).network)
+    shank = shank_px(network, evidence.names)
+    out = []
+    for frame, points in brief.seeds:
+        for name, xy in points.items():
+            if name in evidence.names and frame < len(network) and split(name)[1] is not None:
+                away = float(np.hypot(*(np.array(xy) - network[frame, evidence.names.index(name)])))
+                if away > FAR_CLICK_SHARE * shank:
+                    out.append(
+                        f"The {name.replace('_', ' ')} placed on frame {frame + 1} lies {away:.0f} px from where the program sees it: "
+                        "is it the right joint, on the right frame?"
+                    )
+    return out
 
 
 def _seed_list(seeds: dict[int, dict[str, Pixel]]) -> list[dict[str, Any]]:

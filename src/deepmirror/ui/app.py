@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.desk import Desk, fill_demo
+from deepmirror.services.looking import LookApart
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow
 
@@ -19,7 +20,7 @@ def run(folder: Path, demo: bool) -> int:
     app.setApplicationName("Deep Mirror")
     apply_theme(app)
     try:
-        desk = Desk(folder)
+        desk = Desk(folder, look=LookApart(folder / "movements"))
         if demo:
             fill_demo(desk)
     except DeepMirrorError as error:

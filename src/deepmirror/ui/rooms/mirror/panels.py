@@ -45,6 +45,7 @@ SHOWN = {
 }
 
 
+SUBJECT = "subject"
 SWAP_START, SWAP_END = "Left and right are swapped from here…", "…to here"
 
 
@@ -181,6 +182,7 @@ class PlacingPanel(QWidget):
     hide_wanted = pyqtSignal(str)
     hold_wanted = pyqtSignal(str)
     swap_wanted = pyqtSignal()
+    subject_wanted = pyqtSignal()
     done = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -206,6 +208,13 @@ class PlacingPanel(QWidget):
         self.hold_point.clicked.connect(lambda: self.hold_wanted.emit(self.current() or ""))
         self.swap = QPushButton(SWAP_START)
         self.swap.clicked.connect(self.swap_wanted)
+        self.subject = QPushButton("Follow another person")
+        self.subject.setCheckable(True)
+        self.subject.setToolTip("Press, then click the one who lifts, where several people are in view")
+        self.subject.clicked.connect(self.subject_wanted)
+        self.questions = QLabel()
+        self.questions.setWordWrap(True)
+        self.questions.setVisible(False)
         self.length = QDoubleSpinBox()
         self.length.setRange(1, 399)
         self.length.setValue(PLATE_CM)
@@ -236,7 +245,11 @@ class PlacingPanel(QWidget):
         for button in (self.remove, self.hide_point, self.hold_point):
             own.addWidget(button)
         layout.addLayout(own)
-        layout.addWidget(self.swap)
+        sides = QHBoxLayout()
+        sides.addWidget(self.swap)
+        sides.addWidget(self.subject)
+        layout.addLayout(sides)
+        layout.addWidget(self.questions)
         layout.addWidget(heading("Marks of the room"))
         layout.addLayout(row)
         layout.addLayout(marks)
@@ -260,8 +273,12 @@ class PlacingPanel(QWidget):
             if name == choose:
                 self.points.setCurrentItem(item)
         self.points.blockSignals(False)
+        questions = review.questions()
+        self.questions.setVisible(bool(questions))
+        self.questions.setText("Look again: " + "\n".join(questions[:2]))
 
     def show_mark(self, kind: str | None) -> None:
         """Press the button of the mark being placed."""
         for key, button in self.mark_buttons.items():
             button.setChecked(key == kind)
+        self.subject.setChecked(kind == SUBJECT)

@@ -14,7 +14,7 @@ from deepmirror.errors import BadBrief
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.rooms.mirror.panels import SWAP_END, SWAP_START, PlacingPanel, ReadingPanel
+from deepmirror.ui.rooms.mirror.panels import SUBJECT, SWAP_END, SWAP_START, PlacingPanel, ReadingPanel
 from deepmirror.ui.widgets.film_view import Drawing, FilmView
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
@@ -79,6 +79,7 @@ class MirrorRoom(QWidget):
         self.placing.hide_wanted.connect(lambda name: self._edit_point(name, "toggle_hidden"))
         self.placing.hold_wanted.connect(lambda name: self._edit_point(name, "toggle_held"))
         self.placing.swap_wanted.connect(self._swap)
+        self.placing.subject_wanted.connect(lambda: self._start_mark(SUBJECT))
         self.placing.done.connect(self.finish_placing)
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
@@ -462,6 +463,9 @@ class MirrorRoom(QWidget):
     def _click_mark(self, at: QPointF) -> None:
         assert self._mark is not None
         kind, points = self._mark
+        if kind == SUBJECT:
+            self._follow_another(at)
+            return
         points.append(at)
         if len(points) == MARK_KINDS[kind] and self.review is not None:
             self._mark = None
@@ -472,6 +476,13 @@ class MirrorRoom(QWidget):
                 self.complained.emit(error.sentence)
             self._after_edit()
         self._redraw()
+
+    def _follow_another(self, at: QPointF) -> None:
+        """The one clicked is the client: the film is looked at again, around her."""
+        self._mark = None
+        if self.review is not None:
+            self.review.choose_subject(self.frame, (round(at.x(), 1), round(at.y(), 1)))
+            self.finish_placing()
 
     def _set(self, **fields: object) -> None:
         if self.review is None:
