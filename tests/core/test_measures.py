@@ -9,9 +9,10 @@ import pytest
 
 from deepmirror.core.body import STATURE_SHARES, Body
 from deepmirror.core.kinematics import angle_series
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Marks, Scene
+from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
 from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
+from deepmirror.core.scene import CannotTell, Marks, Scene
 from deepmirror.core.tempo import parse_tempo
 from deepmirror.core.track import Track
 from deepmirror.core.values import Value
@@ -26,7 +27,7 @@ REP = Rep(
     90.0,
     {"eccentric": 250.0, "concentric": 250.0},
     {"eccentric": 200.0, "concentric": 200.0},
-    900.0,
+    {"start": 900.0, "arrival": 900.0, "turn": 900.0, "end": 900.0},
 )
 
 

@@ -1,150 +1,35 @@
-"""Every movement on a synthetic set: reps counted, phases named, its faults found when there and not when absent.
-
-The body is a chain of rods in the side plane, posed by joint angles that run from a start to a far posture; nothing is
-tracked here, so what fails is a definition, a measure or the judgement.
-"""
+"""Every movement on a synthetic set: reps counted, phases named, its faults found when there and not when absent."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pytest
 
-from deepmirror.core.body import Body
-from deepmirror.core.kinematics import UP, angle_series
-from deepmirror.core.measures import Marks, Scene
-from deepmirror.core.reps import find_reps
-from deepmirror.core.tempo import parse_tempo
-from deepmirror.core.track import Track
-from deepmirror.core.values import Value
-from deepmirror.judge.findings import Judgement, Measured, judge, measure
-from deepmirror.movements.loader import load_catalogue
-from deepmirror.movements.schema import Movement
-from deepmirror.services.analysis import rep_signal
-from tests.conftest import programme
-
-CM = {"thigh": 43.0, "shank": 42.0, "trunk": 48.0, "foot": 26.0}
-PX_PER_CM = 3.0
-CATALOGUE = load_catalogue()
-NAMES = tuple(f"{j}_right" for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
-
-
-@dataclass(frozen=True)
-class Pose:
-    """Trunk lean, hip flexion, knee flexion and dorsiflexion (degrees) at the start and at the far turn-round."""
-
-    lean: tuple[float, float]
-    hip: tuple[float, float]
-    knee: tuple[float, float]
-    ankle: tuple[float, float]
-    anchor: str = "ankle"
-
-
-SQUAT = Pose((3, 42), (8, 130), (6, 118), (1, 30))
-HACK = Pose((-30, -30), (5, 110), (8, 118), (0, 25))
-PRESS = Pose((-50, -50), (70, 115), (15, 95), (0, 20), "hip")
-CURL = Pose((89, 89), (4, 4), (8, 110), (-8, 2), "hip")
-SEATED_CURL = Pose((-14, -14), (80, 80), (6, 100), (-4, 6), "hip")
-EXTENSION = Pose((-12, -12), (82, 82), (94, 5), (0, -10), "hip")
-HINGE = Pose((2, 75), (8, 100), (8, 20), (1, -4))
-PULL = Pose((70, 2), (100, 6), (35, 5), (10, 0))
-LUNGE = Pose((3, 8), (10, 92), (8, 98), (2, 12))
-STEP = Pose((10, 2), (85, 8), (85, 6), (10, 0))
-CALF = Pose((0, 0), (2, 2), (3, 3), (15, -32), "hip")
-THRUST = Pose((-20, -78), (70, 5), (95, 92), (5, 0), "ankle")
-NORDIC = Pose((2, 62), (8, 8), (88, 28), (-30, -30), "knee")
-POSES = {
-    **dict.fromkeys(("back_squat", "goblet_squat", "box_squat", "belt_squat", "smith_squat"), SQUAT),
-    **dict.fromkeys(("hack_squat", "reverse_hack_squat", "pendulum_squat"), HACK),
-    **dict.fromkeys(("leg_press", "single_leg_press"), PRESS),
-    "lying_leg_curl": CURL,
-    "seated_leg_curl": SEATED_CURL,
-    "standing_leg_curl": Pose((5, 5), (4, 4), (5, 95), (0, 0), "hip"),
-    "leg_extension": EXTENSION,
-    **dict.fromkeys(("romanian_deadlift", "stiff_leg_deadlift"), HINGE),
-    "conventional_deadlift": PULL,
-    **dict.fromkeys(("split_squat", "reverse_lunge"), LUNGE),
-    "step_up": STEP,
-    **dict.fromkeys(("standing_calf_raise", "seated_calf_raise"), CALF),
-    **dict.fromkeys(("hip_thrust", "glute_bridge"), THRUST),
-    "nordic_curl": NORDIC,
-}
-
-
-@dataclass(frozen=True)
-class Rep:
-    """One programmed rep: seconds of its two movements and share of the far posture reached."""
-
-    out_s: float
-    back_s: float
-    share: float = 1.0
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """The judged set."""
-
-    scene: Scene
-    measured: Measured
-    judgement: Judgement
-    codes: dict[str, tuple[int, ...]] = field(default_factory=dict)
-
-
-def sagittal(angle: np.ndarray) -> np.ndarray:
-    """Unit vectors (T, 2) at angles (rad) from straight down, forward positive; picture axes, facing right."""
-    return np.stack([np.sin(angle), np.cos(angle)], axis=1)
-
-
-def chain(pose: Pose, share: np.ndarray) -> np.ndarray:
-    """Positions (T, 6, 2) px of NAMES."""
-    mix = lambda ab: np.radians(ab[0] + share * (ab[1] - ab[0]))
-    lean, hip, knee, ankle = (mix(v) for v in (pose.lean, pose.hip, pose.knee, pose.ankle))
-    if pose.anchor == "ankle" and pose not in (THRUST,):  # standing: the lean follows from the feet up
-        shank = -ankle
-        thigh = shank + knee
-        lean = hip - thigh
-    else:
-        thigh = hip - lean
-        shank = thigh - knee
-    sole = shank + np.pi / 2 + ankle
-    at = {"hip": np.zeros((len(share), 2))}
-    at["shoulder"] = -CM["trunk"] * sagittal(-lean)
-    at["knee"] = at["hip"] + CM["thigh"] * sagittal(thigh)
-    at["ankle"] = at["knee"] + CM["shank"] * sagittal(shank)
-    at["heel"] = at["ankle"] - 0.25 * CM["foot"] * sagittal(sole)
-    at["toe"] = at["ankle"] + 0.75 * CM["foot"] * sagittal(sole)
-    base = at[pose.anchor].copy()
-    points = np.stack([at[n.removesuffix("_right")] - base for n in NAMES], axis=1)
-    return points * PX_PER_CM + np.array([640.0, 500.0])
-
-
-def judged(movement: Movement, reps: list[Rep], tempo: str = "2-0-1-0", marks: Marks | None = None, lift_cm: float = 0.0) -> Outcome:
-    """A set of this movement, measured and judged; lift_cm raises the hip at the far posture of the last rep."""
-    times, signal = programme([(r.out_s, 0.2, r.back_s, 0.3, r.share) for r in reps])
-    share = np.clip(signal - 5.0, 0, None)
-    positions = chain(POSES[movement.id], share)
-    last = times > times[-1] - 1.0 - reps[-1].out_s - 0.2 - reps[-1].back_s - 0.3
-    positions[last, NAMES.index("hip_right"), 1] -= lift_cm * PX_PER_CM * share[last] ** 2
-    covariance = np.tile(np.eye(12) * 0.25, (len(times), 1, 1))
-    track = Track(times, NAMES, positions, covariance)
-    angles = angle_series(track, "side-right", UP, 0.5)
-    series = rep_signal(angles, movement, "side-right", times)
-    found = find_reps(times, series.values, movement.first_phase, movement.min_range_deg)
-    body, scale = Body(175, 75, "female", dict(CM)), Value(PX_PER_CM, 0.02)
-    scene = Scene(track, "side-right", angles, found, body, scale, parse_tempo(tempo), marks=marks or Marks())
-    numbers = measure(scene)
-    judgement = judge(scene, numbers, movement, CATALOGUE, {})
-    return Outcome(scene, numbers, judgement, {f.code: f.reps for f in judgement.findings})
-
-
-def seconds(movement: Movement, lowering: float = 2.0, lifting: float = 1.0, share: float = 1.0) -> Rep:
-    """A rep by its lowering and lifting, in the order this movement goes."""
-    first, second = (lowering, lifting) if movement.first_phase == "eccentric" else (lifting, lowering)
-    return Rep(first, second, share)
-
+from deepmirror.core.scene import Marks
+from deepmirror.movements.schema import Fault, Movement
+from tests.movements.rig import (
+    CATALOGUE,
+    FREE,
+    HACK,
+    POSES,
+    PX_PER_CM,
+    Outcome,
+    Places,
+    Pose,
+    Rep,
+    judged,
+    marks_for,
+    moved,
+    places,
+    seconds,
+    turned,
+)
 
 ALL = sorted(CATALOGUE.movements)
+SIDE = [n for n in ALL if POSES[n].spread is None]
 
 
 def test_every_movement_has_a_posture_here() -> None:
@@ -154,26 +39,40 @@ def test_every_movement_has_a_posture_here() -> None:
 @pytest.mark.parametrize("name", ALL)
 def test_a_clean_set_is_counted_measured_and_not_faulted(name: str) -> None:
     movement = CATALOGUE.movements[name]
-    out = judged(movement, [seconds(movement)] * 3)
-    assert len(out.scene.reps) == 3 and all(r.complete for r in out.scene.reps)
-    for rep in out.scene.reps:
-        assert rep.phases_s["eccentric"] == pytest.approx(2.0, abs=0.35)
-        assert rep.phases_s["concentric"] == pytest.approx(1.0, abs=0.25)
-    assert out.codes == {}, out.codes
-    assert "knee_flexion_max_deg" in out.measured.reps[0] and "range_share_pct" in out.measured.reps[0]
-    assert all(0 <= v.u < 1e3 for row in out.measured.reps for v in row.values())
+    bare = judged(movement, [seconds(movement)] * 3)
+    dressed = bare if POSES[name].spread else judged(movement, [seconds(movement)] * 3, marks=fitting(name), free=fitting_points(name))
+    for out in (bare, dressed):
+        assert len(out.scene.reps) == 3 and all(r.complete for r in out.scene.reps)
+        for rep in out.scene.reps:
+            assert rep.phases_s["eccentric"] == pytest.approx(2.0, abs=0.35)
+            assert rep.phases_s["concentric"] == pytest.approx(1.0, abs=0.25)
+        assert out.codes == {}, out.codes
+        assert POSES[name].spread or "knee_flexion_max_deg" in out.measured.reps[0]
+        assert "range_share_pct" in out.measured.reps[0]
+        assert all(0 <= v.u < 1e3 for row in out.measured.reps for v in row.values())
+
+
+def fitting(name: str) -> Marks:
+    marks = marks_for(places(POSES[name], np.zeros(1)))
+    # on sliding back pads the hips travel with the load: this rod body does not run on a rail
+    return replace(marks, pad_line=None, seat_line=None) if POSES[name] is HACK else marks
+
+
+def fitting_points(name: str) -> tuple[str, ...]:
+    """A bar belongs to hinges alone here, a roller to machines with a lever."""
+    codes = {f.code for f in CATALOGUE.movements[name].fault}
+    bars = ("bar",) if "bar_from_leg" in codes else ()
+    rollers = ("roller",) if "roller_misplaced" in codes else ()
+    return ("waistband", "mid_back", *bars, *rollers)
 
 
 @pytest.mark.parametrize("name", ALL)
 def test_a_cut_off_rep_and_a_dropped_one_are_found_in_every_movement(name: str) -> None:
     movement = CATALOGUE.movements[name]
-    codes = {f.code for f in movement.fault}
     reps = [seconds(movement), seconds(movement, share=0.6), seconds(movement, lowering=0.7)]
     out = judged(movement, reps)
-    if "partial_rep" in codes:
-        assert out.codes.get("partial_rep") == (2,)
-    if "tempo_fast_eccentric" in codes:
-        assert out.codes.get("tempo_fast_eccentric") == (3,)
+    assert out.codes.get("partial_rep") == (2,)
+    assert out.codes.get("tempo_fast_eccentric") == (3,)
     assert [r.complete for r in out.scene.reps] == [True, False, True]
 
 
@@ -184,28 +83,116 @@ def test_a_rep_just_inside_the_edge_is_no_finding(name: str) -> None:
     assert "partial_rep" not in out.codes and "tempo_fast_eccentric" not in out.codes
 
 
-@pytest.mark.parametrize("name", [n for n in ALL if any(f.measure == "hip_lift_cm" for f in CATALOGUE.movements[n].fault)])
-def test_a_hip_that_leaves_its_pad_is_found_by_its_own_name(name: str) -> None:
-    movement = CATALOGUE.movements[name]
-    code = next(f.code for f in movement.fault if f.measure == "hip_lift_cm")
-    reps = [seconds(movement)] * 3
-    hip = chain(POSES[name], np.zeros(1))[0, NAMES.index("hip_right")]
-    pad = Marks(pad_line=np.array([hip + [-120.0, 30.0], hip + [120.0, 30.0]]))
-    if POSES[name].anchor == "hip":
-        lifted, flat = judged(movement, reps, marks=pad, lift_cm=5.0), judged(movement, reps, marks=pad, lift_cm=0.4)
-        assert lifted.codes.get(code) == (3,) and code not in flat.codes
-    unmarked = judged(movement, reps, lift_cm=5.0)
-    assert code not in unmarked.codes
-    assert any(u.measure == "hip_lift_cm" and "pad" in u.reason for u in unmarked.judgement.unmeasurable)
+@dataclass(frozen=True)
+class Case:
+    """How to plant a fault: the reps, the pose, what is bent, the marks and points it needs. needs: marks or points, by name."""
+
+    reps: Callable[[Movement], list[Rep]] = lambda m: [seconds(m)] * 3
+    pose: Callable[[Pose], Pose] = lambda p: p
+    tweak: Callable[[Places, np.ndarray], None] | None = None
+    marks: Callable[[Marks], Marks] = lambda m: m
+    needs: tuple[str, ...] = ()
+    tempo: str = "2-0-1-0"
+    first_rep: int = 1
 
 
-@pytest.mark.parametrize("name", [n for n in ALL if any(f.code == "pivot_misaligned" for f in CATALOGUE.movements[n].fault)])
-def test_a_pivot_beside_the_knee_is_found_and_one_at_the_knee_is_not(name: str) -> None:
-    movement = CATALOGUE.movements[name]
-    knee = chain(POSES[name], np.zeros(1))[0, NAMES.index("knee_right")]
-    for off_cm, expected in ((0.0, False), (6.0, True)):
-        marks = Marks(pivot=knee + np.array([0.0, off_cm * PX_PER_CM]))
-        assert ("pivot_misaligned" in judged(movement, [seconds(movement)] * 3, marks=marks).codes) == expected
+def last(movement: Movement, **change: object) -> list[Rep]:
+    return [seconds(movement), seconds(movement), replace(seconds(movement), **change)]  # type: ignore[arg-type]
+
+
+def lifted_suddenly(m: Movement) -> list[Rep]:
+    shapes = ("sudden", "smooth") if m.first_phase == "concentric" else ("smooth", "sudden")
+    return last(m, shapes=shapes)
+
+
+def lowered_falling(m: Movement) -> list[Rep]:
+    return last(m, shapes=("smooth", "falling") if m.first_phase == "concentric" else ("falling", "smooth"))
+
+
+def bounced(m: Movement) -> list[Rep]:
+    return [replace(seconds(m, lowering=0.9), hold_s=0.0, rest_s=0.0, shapes=("sudden", "sudden"))] * 3
+
+
+def slower_and_slower(m: Movement) -> list[Rep]:
+    return [seconds(m), seconds(m, lifting=1.6), seconds(m, lifting=2.6)]
+
+
+def hip_up(at: Places, weight: np.ndarray) -> None:
+    moved(("hip_right", "waistband"), 0, -5)(at, weight)
+
+
+def heel_about_toe(at: Places, weight: np.ndarray) -> None:
+    turned(("heel_right",), "toe_right", 25)(at, weight)
+
+
+def knee_along_thigh(at: Places, weight: np.ndarray) -> None:
+    moved(("knee_right",), 9, 0)(at, weight)
+
+
+CASES: dict[str, Case] = {
+    "range_loss_pct": Case(lambda m: [seconds(m), seconds(m, share=0.9), seconds(m, share=0.62)]),
+    "speed_loss_pct": Case(slower_and_slower),
+    "concentric_share_pct": Case(lambda m: last(m, **vars(seconds(m, lifting=3.2)))),
+    "bottom_share_pct": Case(lambda m: [replace(seconds(m), hold_s=0.05, rest_s=0.05)] * 3, tempo="2-2-1-0"),
+    "bounce_per_s": Case(bounced),
+    "drop_pct": Case(lowered_falling),
+    "launch_per_s": Case(lifted_suddenly),
+    "slam_per_s": Case(lifted_suddenly, pose=lambda p: replace(p, knee=(min(p.knee[0], 4), p.knee[1]))),
+    "trunk_swing_deg": Case(tweak=turned(("shoulder_right", "mid_back"), "hip_right", -26)),
+    "hip_lift_cm": Case(tweak=hip_up, needs=("pad_line", "seat_line")),
+    "knee_slide_cm": Case(tweak=knee_along_thigh, needs=("pad_line", "seat_line")),
+    "knee_lift_cm": Case(tweak=moved(("knee_right",), -7, -7), needs=("pad_line", "seat_line")),
+    "edge_clearance_cm": Case(marks=lambda m: replace(m, bench_edge=m.bench_edge + np.array([40.0, 0.0])), needs=("bench_edge",)),
+    "pelvis_tuck_deg": Case(tweak=turned(("waistband",), "hip_right", 25), needs=("waistband",)),
+    "pivot_misalignment_cm": Case(marks=lambda m: replace(m, pivot=m.pivot + np.array([0.0, 6 * PX_PER_CM])), needs=("pivot",)),
+    "roller_position_pct": Case(tweak=turned(("roller",), "knee_right", 0), needs=("roller",)),
+    "heel_rise_cm": Case(tweak=heel_about_toe),
+    "bar_drift_cm": Case(tweak=moved(("bar",), 16, 0), needs=("bar",)),
+    "bar_leg_cm": Case(tweak=moved(("bar",), 30, 0), needs=("bar",)),
+    "spine_flexion_deg": Case(tweak=moved(("mid_back",), -12, -8), needs=("mid_back",)),
+    "knee_change_deg": Case(pose=lambda p: replace(p, knee=(p.knee[0], p.knee[1] + 50))),
+    "hip_travel_cm": Case(tweak=moved((), -16, 0)),
+    "shank_from_vertical_max_deg": Case(pose=lambda p: replace(p, ankle=(2, 68))),
+}
+# what another body part's planted fault would undo here, or what has a test of its own
+ELSEWHERE = {("roller_position_pct", n) for n in SIDE}
+# one movement of every family for each fault and its targets: definitions borrowed from shared.toml are the same everywhere
+PLANTABLE = list(
+    {
+        (CATALOGUE.movements[n].family, f.code, str(f.targets)): (n, f)
+        for n in reversed(SIDE)
+        for f in CATALOGUE.movements[n].fault
+        if f.measure in CASES and (f.measure, n) not in ELSEWHERE
+    }.values()
+)
+
+
+def planted(name: str, fault: Fault, with_needs: bool = True) -> Outcome:
+    case, movement = CASES[fault.measure], CATALOGUE.movements[name]
+    pose = case.pose(POSES[name])
+    at = places(pose, np.zeros(1))
+    marks, free = case.marks(marks_for(at)), fitting_points(name) + tuple(n for n in case.needs if n in FREE)
+    if not with_needs:
+        marks = replace(marks, **{n: None for n in case.needs if n not in FREE})
+        free = tuple(n for n in free if n not in case.needs)
+    return judged(movement, case.reps(movement), case.tempo, marks, pose, case.tweak, tuple(dict.fromkeys(free)))
+
+
+@pytest.mark.parametrize(("name", "fault"), PLANTABLE, ids=[f"{n}-{f.code}" for n, f in PLANTABLE])
+def test_each_fault_is_found_where_it_is_planted(name: str, fault: Fault) -> None:
+    out = planted(name, fault)
+    expected = fault.group or fault.code
+    assert expected in out.codes or fault.code in out.codes, (out.codes, [r.get(fault.measure) for r in out.measured.reps])
+
+
+NEEDY = [(n, f) for n, f in PLANTABLE if CASES[f.measure].needs]
+
+
+@pytest.mark.parametrize(("name", "fault"), NEEDY, ids=[f"{n}-{f.code}" for n, f in NEEDY])
+def test_each_fault_that_needs_a_mark_is_not_guessed_without_it(name: str, fault: Fault) -> None:
+    out = planted(name, fault, with_needs=False)
+    assert fault.code not in out.codes
+    assert fault.measure in out.unable()
 
 
 @pytest.mark.parametrize("name", [n for n in ALL if any(f.code == "shallow_depth" for f in CATALOGUE.movements[n].fault)])
@@ -223,8 +210,13 @@ def test_what_a_view_cannot_show_is_said_with_what_to_film() -> None:
 
 
 @pytest.mark.parametrize("name", ALL)
-def test_every_movement_warns_and_defers(name: str) -> None:
+def test_every_movement_warns_defers_and_leads_on(name: str) -> None:
     movement = CATALOGUE.movements[name]
     words = " ".join(movement.cautions)
-    assert "physician" in words and "does not diagnose" in words and movement.setup
+    assert "physician" in words and "does not diagnose" in words and movement.setup and movement.start
     assert all(t.source for f in movement.fault for t in f.targets.values())
+    assert movement.easier and movement.harder and movement.instead
+    known = set(CATALOGUE.movements)
+    named = [w for w in (*movement.easier, *movement.harder, *movement.instead) if "_" in w]
+    assert set(named) <= known, "a movement named by its id must exist"
+    assert not {f.code for f in movement.fault} & {"foot_turn", "pointed_toes"}, "what is disputed is never a fault"

@@ -11,7 +11,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.geometry import signed_turn
+from deepmirror.core.geometry import included_angle, signed_turn
 from deepmirror.core.plane import Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.track import Points, Series, Track
@@ -113,7 +113,15 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     if track.has(knee, ankle, heel, toe):
         out[f"ankle_dorsiflexion_{side}"] = plane.series(track, dorsiflexion)
-    return out
+    return out | _elbow(track, side)
+
+
+def _elbow(track: Track, side: str) -> dict[str, Series]:
+    """Elbow flexion in the picture: the arm's plane is not modelled."""
+    names = [sided(j, side) for j in ("shoulder", "elbow", "wrist")]
+    if not track.has(*names):
+        return {}
+    return {f"elbow_flexion_{side}": track.series(lambda p: 180 - included_angle(*(p[n] for n in names)))}
 
 
 def _either_way(angle: Series, turn: Series) -> Series:
@@ -151,6 +159,9 @@ def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
             out[f"knee_to_foot_{side}"] = track.series(partial(medial, end=sided("toe", side)))
         flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up, track.times)
         out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
+    ends = [sided(j, s) for s in SIDES for j in ("hip", "ankle")]
+    if track.has(*ends):
+        out["leg_spread"] = track.series(lambda p: np.abs(signed_turn(p[ends[1]] - p[ends[0]], p[ends[3]] - p[ends[2]])))
     if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):
         out["knee_ankle_separation_ratio"] = track.series(
             lambda p: np.abs((p["knee_left"] - p["knee_right"]) @ across) / np.abs((p["ankle_left"] - p["ankle_right"]) @ across)

@@ -16,7 +16,7 @@ from deepmirror.errors import BadBrief
 View = Literal["side-left", "side-right", "front", "rear"]
 Pixel = tuple[float, float]
 Centimetres = Annotated[float, Field(gt=0, lt=400)]
-FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller")
+FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller", "stack")
 LARGEST_BRIEF_BYTES = 5_000_000
 
 
@@ -70,8 +70,12 @@ class ScalePart(_Model):
 class MarksPart(_Model):
     pad_line: tuple[Pixel, Pixel] | None = None
     pivot: Pixel | None = None
-    platform: list[Pixel] | None = None
-    platform_cm: tuple[float, float] | None = None
+    platform: Annotated[list[Pixel], Field(min_length=4, max_length=4)] | None = None
+    platform_cm: tuple[Centimetres, Centimetres] | None = None
+    seat_line: tuple[Pixel, Pixel] | None = None
+    back_pad: tuple[Pixel, Pixel] | None = None
+    bench_edge: Pixel | None = None
+    rail: tuple[Pixel, Pixel] | None = None
     floor_line: tuple[Pixel, Pixel] | None = None
     plumb: tuple[Pixel, Pixel] | None = None
 
@@ -96,6 +100,9 @@ class BriefFile(_Model):
     client: ClientPart = ClientPart()
     load_kg: Annotated[float, Field(ge=0, le=1000)] | None = None
     tempo: str | None = None
+    pattern: Literal["one_and_a_half"] | None = None
+    machine: Annotated[str, Field(max_length=80)] | None = None
+    marks_taken_over: bool = False
     scale: ScalePart | None = None
     marks: MarksPart = MarksPart()
     seeds: list[SeedPart] = []

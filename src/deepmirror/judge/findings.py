@@ -6,8 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES, CannotTell, Scene
+from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
+from deepmirror.core.scene import CannotTell, NotAsked, Scene
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.values import Band, Value, Verdict, verdict
 from deepmirror.movements.loader import Catalogue
@@ -109,6 +110,8 @@ def measure(scene: Scene) -> Measured:
 def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurable]) -> Value | None:
     try:
         return compute()
+    except NotAsked:
+        return None
     except CannotTell as reason:
         missing.setdefault(name, Unmeasurable(name, reason.reason, reason.film_next))
         return None
@@ -139,6 +142,8 @@ def judge(
         used[fault.code] = school
         rows = _values(scene, measured, fault)
         if not rows:
+            if fault.measure not in missing and scene.reps:
+                continue  # nothing was asked for
             if fault.measure in missing:
                 unable.append(replace(missing[fault.measure], title=text.title))
             checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
+from typing import TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
 from deepmirror.errors import BadMovement
-from deepmirror.movements.schema import FaultText, Movement
+from deepmirror.movements.schema import Fault, FaultText, Movement
 
-FAULTS_FILE = "faults.toml"
+T = TypeVar("T")
+
+FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
 
 
 @dataclass(frozen=True)
@@ -33,36 +38,60 @@ class Catalogue:
 
 @lru_cache(maxsize=4)
 def load_catalogue(own_folder: Path | None = None) -> Catalogue:
-    """Shipped definitions, then a coach's own, which may replace them. Raises BadMovement naming file and place."""
+    """Shipped definitions, then a coach's own, which may replace them. Raises BadMovement naming file, line and what is wrong."""
     data = resources.files("deepmirror.movements") / "data"
-    faults = TypeAdapter(dict[str, FaultText]).validate_python(_read(data / FAULTS_FILE))
-    movements: dict[str, Movement] = {}
+    faults = _checked(data / FAULTS_FILE, TypeAdapter(dict[str, FaultText]).validate_python)
+    shared = _checked(data / SHARED_FILE, TypeAdapter(dict[str, list[Fault]]).validate_python)
     files: list[Traversable] = [
-        f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name != FAULTS_FILE
+        f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in (FAULTS_FILE, SHARED_FILE)
     ]
-    if own_folder is not None and own_folder.is_dir():
-        files += sorted(own_folder.glob("*.toml"))
-    for file in files:
-        movement = _movement(file, faults)
-        movements[movement.id] = movement
+    own = sorted(own_folder.glob("*.toml")) if own_folder is not None and own_folder.is_dir() else []
+    movements = {m.id: m for m in (_movement(f, faults, shared) for f in [*files, *own])}
     return Catalogue(movements, faults)
 
 
-def _read(file: Traversable) -> dict[str, object]:
-    try:
-        return tomllib.loads(file.read_text("utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise BadMovement(f"{file.name}: {error}") from error
+def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]]) -> Movement:
+    movement = _checked(file, Movement.model_validate)
+    for name in movement.shares:
+        if name not in shared:
+            raise BadMovement(f"{_place(file, ('shares',))}: {SHARED_FILE} has no group called {name}; it has {', '.join(sorted(shared))}")
+    own = {f.code for f in movement.fault}
+    borrowed = [f for name in movement.shares for f in shared[name] if f.code not in own]
+    movement = movement.model_copy(update={"fault": [*movement.fault, *borrowed]})
+    for i, fault in enumerate(movement.fault):
+        if (fault.group or fault.code) not in faults:
+            raise BadMovement(f"{_place(file, ('fault', i, 'code'))}: fault {fault.code} has no text in {FAULTS_FILE}")
+    return movement
 
 
-def _movement(file: Traversable, faults: dict[str, FaultText]) -> Movement:
+def _checked(file: Traversable, check: Callable[[object], T]) -> T:
+    """A file's content, checked. Raises BadMovement with file:line."""
     try:
-        movement = Movement.model_validate(_read(file))
+        content = tomllib.loads(file.read_text("utf-8"))
+    except tomllib.TOMLDecodeError as error:
+        line = re.search(r"line (\d+)", str(error))
+        raise BadMovement(f"{file.name}:{line[1] if line else 1}: {error}") from error
+    except UnicodeDecodeError as error:
+        raise BadMovement(f"{file.name}:1: not a text file in UTF-8") from error
+    try:
+        return check(content)
     except ValidationError as error:
         # a misspelt key is also a missing one: name the misspelling
         first = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
-        raise BadMovement(f"{file.name}: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
-    for fault in movement.fault:
-        if (fault.group or fault.code) not in faults:
-            raise BadMovement(f"{file.name}: fault {fault.code} has no text in {FAULTS_FILE}")
-    return movement
+        raise BadMovement(f"{_place(file, first['loc'])}: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
+
+
+def _place(file: Traversable, where: tuple[int | str, ...]) -> str:
+    """file:line of a place in a definition: the n-th table of its name, then the innermost key found below it."""
+    lines = file.read_text("utf-8").splitlines()
+    at, end = 0, len(lines)
+    for i, part in enumerate(where):
+        if isinstance(part, int):
+            heads = [n for n, text in enumerate(lines) if text.strip() == f"[[{where[i - 1]}]]"]
+            if part < len(heads):
+                at = heads[part]
+                end = heads[part + 1] if part + 1 < len(heads) else len(lines)
+            continue
+        pattern = re.compile(rf"^\s*(?:{re.escape(part)}\s*=|\[+(?:[\w.]*\.)?{re.escape(part)}\]+\s*$|.*[{{,]\s*{re.escape(part)}\s*=)")
+        at = next((n for n in range(at, end) if pattern.match(lines[n])), at)
+    return f"{file.name}:{at + 1}"

@@ -13,6 +13,23 @@ Severity = Literal["safety", "range", "tension", "polish"]
 ViewKind = Literal["side", "front"]
 
 
+MarkKind = Literal[
+    "pad_line",
+    "seat_line",
+    "back_pad",
+    "bench_edge",
+    "pivot",
+    "roller",
+    "rail",
+    "platform",
+    "floor_line",
+    "waistband",
+    "mid_back",
+    "bar",
+    "stack",
+]
+
+
 class Strict(BaseModel):
     """No unknown keys: a misspelt one must not pass silently."""
 
@@ -46,6 +63,7 @@ class FaultText(Strict):
     change: str
     film_next: str
     held: str
+    drill: str = ""
     causes: list[str] = Field(min_length=1)
 
 
@@ -101,6 +119,18 @@ class Movement(Strict):
     min_range_deg: float
     standing: bool = False
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
+    steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
+    takes_turns: bool = False  # left and right leg lead by turns
+    platform_moves: bool = False  # the feet stand on something that moves with them
+    one_leg: bool = False  # one film shows one leg's set; left and right are compared over two films
+    front_signal: str | None = None  # what counts reps in front and rear films; knee bend when absent
+    start: str = ""
+    marks: list[MarkKind] = []
+    shares: list[str] = []
+    easier: list[str] = []
+    harder: list[str] = []
+    instead: list[str] = []
+    disputed: list[str] = []
     opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[float, float]] = {}
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from deepmirror.core.build import Build, Lever, Setup
-from deepmirror.core.measures import Scene
 from deepmirror.core.reps import rise_acceleration
+from deepmirror.core.scene import Scene
 from deepmirror.core.values import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured

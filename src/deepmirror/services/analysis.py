@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
-from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series
-from deepmirror.core.measures import Marks, Scene
-from deepmirror.core.reps import find_reps
+from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
+from deepmirror.core.reps import Rep, find_reps, mark_partials
+from deepmirror.core.scene import Marks, Scene
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
-from deepmirror.core.track import Series
+from deepmirror.core.track import Series, Track
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.evidence import Evidence, Keyframe, filled
 from deepmirror.pose.solve import Seen, first_positions, track
 from deepmirror.pose.watch import FINAL as FINAL
 from deepmirror.pose.watch import QUICK as QUICK
@@ -27,6 +27,7 @@ from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
 
+STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
 LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # no measure needs them closely: following them would only cost time
 
 
@@ -87,9 +88,11 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     still = path.still(evidence.room)
     angles = angle_series(still, view, up, level_u, plane)
     signal = rep_signal(angles, movement, view, still.times)
-    reps = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg)
+    reps = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, file.pattern == "one_and_a_half")
+    far = far_joints(evidence.swapped(file.swaps), view)
+    reps = reps_of_the_set(reps, movement, still, view)
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
-    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path)
+    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far, movement.platform_moves)
     measured = measure(scene)
     judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))
     return Analysis(facts, brief, movement, scene, signal, measured, judgement)
@@ -101,7 +104,7 @@ def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: 
     Level throughout, so that no rep is counted, where a point it needs was left out.
     """
     near = near_side(view)
-    name = movement.signal if near else "knee_flexion"
+    name = movement.signal if near else movement.front_signal or "knee_flexion"
     sign = movement.signal_sign if near else 1
     if name in angles:
         s = angles[name]
@@ -124,8 +127,37 @@ def _up(file: BriefFile) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], 
 
 def _marks(file: BriefFile) -> Marks:
     m = file.marks
-    return Marks(
-        np.array(m.pad_line) if m.pad_line else None,
-        np.array(m.pivot) if m.pivot else None,
-        np.array(m.floor_line) if m.floor_line else None,
-    )
+    kinds = ("pad_line", "pivot", "floor_line", "seat_line", "back_pad", "bench_edge", "rail", "platform")
+    points = {k: np.array(getattr(m, k)) for k in kinds if getattr(m, k) is not None}
+    return Marks(**points, platform_cm=m.platform_cm)
+
+
+def far_joints(evidence: Evidence, view: str) -> dict[str, NDArray[np.float64]]:
+    """Paths (T, 2) px of a side film's far joints by the network alone, gaps bridged; empty in other views."""
+    near = near_side(view)
+    if near is None:
+        return {}
+    other = "right" if near == "left" else "left"
+    whole = filled(evidence.network)
+    return {j: whole[:, evidence.names.index(sided(j, other))] for j in ("hip", "knee", "ankle")}
+
+
+def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str) -> list[Rep]:
+    """Leave out walking out and racking, and say which leg led where legs take turns."""
+    near = near_side(view)
+    if near is None or not track.has(sided("ankle", near), sided("hip", near), sided("knee", near)):
+        return reps
+    ankle, hip, knee = (track.point(sided(j, near)) for j in ("ankle", "hip", "knee"))
+    shank = float(np.percentile(np.linalg.norm(knee - ankle, axis=1), 90))
+
+    def at(path: NDArray[np.float64], time: float) -> NDArray[np.float64]:
+        return np.asarray(path[int(np.argmin(np.abs(track.times - time)))])
+
+    if movement.standing and not movement.steps:
+        still = [r for r in reps if np.linalg.norm(at(ankle, r.end_s) - at(ankle, r.start_s)) <= STEP_SHARE * shank]
+        reps = mark_partials([replace(r, number=i + 1) for i, r in enumerate(still)])
+    if movement.takes_turns:
+        way, other = facing(view), "right" if near == "left" else "left"
+        leads = [way * (at(ankle, r.bottom_s) - at(hip, r.bottom_s))[0] > 0 for r in reps]
+        reps = [replace(r, leg=near if lead else other) for r, lead in zip(reps, leads, strict=True)]
+    return reps

@@ -199,6 +199,11 @@ class PlacingPanel(QWidget):
         self.points.currentItemChanged.connect(
             lambda item, _: self.point_chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item else None
         )
+        self._build_buttons()
+        self._build_marks()
+        self._lay_out(words)
+
+    def _build_buttons(self) -> None:
         self.remove = QPushButton("Remove")
         self.remove.clicked.connect(lambda: self.remove_wanted.emit(self.current() or ""))
         self.hide_point, self.hold_point = QPushButton("Hide"), QPushButton("Hold")
@@ -215,12 +220,14 @@ class PlacingPanel(QWidget):
         self.questions = QLabel()
         self.questions.setWordWrap(True)
         self.questions.setVisible(False)
+
+    def _build_marks(self) -> None:
         self.length = QDoubleSpinBox()
         self.length.setRange(1, 399)
         self.length.setValue(PLATE_CM)
         self.length.setSuffix(" cm")
         self.length.setToolTip("Length between the two clicks; a large plate is 45 cm across")
-        marks = QGridLayout()
+        self.marks = QGridLayout()
         self.mark_buttons: dict[str, QPushButton] = {}
         for i, (kind, title) in enumerate(
             (("scale", "Known length"), ("plumb", "Plumb line"), ("floor_line", "Level line"), ("pad_line", "Pad edge"), ("pivot", "Pivot"))
@@ -229,7 +236,9 @@ class PlacingPanel(QWidget):
             button.setCheckable(True)
             button.clicked.connect(lambda _, k=kind: self.mark_chosen.emit(k))
             self.mark_buttons[kind] = button
-            marks.addWidget(button, i // 2, i % 2)
+            self.marks.addWidget(button, i // 2, i % 2)
+
+    def _lay_out(self, words: QLabel) -> None:
         row = QHBoxLayout()
         row.addWidget(QLabel("Known length is"))
         row.addWidget(self.length)
@@ -252,7 +261,7 @@ class PlacingPanel(QWidget):
         layout.addWidget(self.questions)
         layout.addWidget(heading("Marks of the room"))
         layout.addLayout(row)
-        layout.addLayout(marks)
+        layout.addLayout(self.marks)
         layout.addWidget(finish)
 
     def current(self) -> str | None:

@@ -1,0 +1,244 @@
+"""What a machine's marks let a side film measure: pad and seat contact, the bench's edge, the pivot, the roller, the platform's sole.
+
+Marks are points of the room clicked on one frame; they stay where they are when the camera stands or is held still by
+registration. Distances are in cm at the client's plane; `u` is k = 2.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from deepmirror.core.geometry import along_and_across, signed_turn
+from deepmirror.core.reps import Rep
+from deepmirror.core.scene import (
+    ADD_EDGE,
+    ADD_PAD,
+    ADD_PIVOT,
+    ADD_ROLLER,
+    ADD_SEAT,
+    ADD_WAISTBAND,
+    CLICK_U_PX,
+    FILM_SIDE,
+    Array,
+    CannotTell,
+    FilmMeasure,
+    RepMeasure,
+    Scene,
+    at,
+    highest,
+    jitter,
+)
+from deepmirror.core.track import Series
+from deepmirror.core.values import COVERAGE_FACTOR, Value
+
+CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
+ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is marked; common practice, no source
+CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
+
+
+def _line(scene: Scene, kind: str) -> Array:
+    """The pad's or the seat's line (2, 2) px; one stands in for the other. Raises CannotTell."""
+    marks = scene.marks
+    first, second = (marks.pad_line, marks.seat_line) if kind == "pad" else (marks.seat_line, marks.pad_line)
+    line = first if first is not None else second
+    if line is None:
+        raise CannotTell(f"the {kind} is not marked", ADD_PAD if kind == "pad" else ADD_SEAT)
+    return line
+
+
+def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Value]:
+    """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
+    name, line = scene.side_point(joint), _line(scene, kind)
+    along, across = along_and_across(scene.track.point(name), line[0], line[1] - line[0])
+    away = across if np.median(across) >= 0 else -across
+    window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
+    lift, slide = float(away[window].max() - np.percentile(away, CONTACT_PERCENTILE)), float(np.ptp(along[window]))
+    noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
+    return scene.cm(Value(lift, float(noise))), scene.cm(Value(slide, float(noise)))
+
+
+def hip_lift(scene: Scene, rep: Rep) -> Value:
+    """Furthest the hip came off the pad, normal to it, cm."""
+    return _leaving(scene, rep, "hip", "pad")[0]
+
+
+def hip_slide(scene: Scene, rep: Rep) -> Value:
+    """Furthest the hip slid along the pad, cm."""
+    return _leaving(scene, rep, "hip", "pad")[1]
+
+
+def seat_lift(scene: Scene, rep: Rep) -> Value:
+    """Furthest the hip came off the seat, normal to it, cm."""
+    return _leaving(scene, rep, "hip", "seat")[0]
+
+
+def knee_lift(scene: Scene, rep: Rep) -> Value:
+    """Furthest the knee (the end of the front of the thigh) came off the pad, cm."""
+    return _leaving(scene, rep, "knee", "pad")[0]
+
+
+def knee_slide(scene: Scene, rep: Rep) -> Value:
+    """Furthest the knee slid along the pad, cm: dragged onto the bench or off its edge."""
+    return _leaving(scene, rep, "knee", "pad")[1]
+
+
+def edge_clearance(scene: Scene, rep: Rep) -> Value:
+    """How far the knee's centre lies beyond the bench's edge at the rep's start, along the thigh's direction, cm."""
+    if scene.marks.bench_edge is None:
+        raise CannotTell("the bench's edge is not marked", ADD_EDGE)
+    hip, knee = scene.side_point("hip"), scene.side_point("knee")
+    away = scene.track.point(knee) - scene.marks.bench_edge
+    thigh = scene.track.point(knee) - scene.track.point(hip)
+    along = (away * thigh).sum(axis=1) / np.linalg.norm(thigh, axis=1)
+    series = Series(scene.track.times, along, COVERAGE_FACTOR * scene.track.sigma(knee))
+    return scene.cm(Value(at(series, rep.start_s), float(np.hypot(np.median(series.u), CLICK_U_PX))))
+
+
+def pelvis_tuck(scene: Scene, rep: Rep) -> Value:
+    """Furthest the pelvis rolled (line hip to waistband) from where it lay at the rep's start, degrees, either way."""
+    if "waistband" not in scene.track.names:
+        raise CannotTell("the waistband is not marked", ADD_WAISTBAND)
+    hip = scene.side_point("hip")
+    line = scene.track.point("waistband") - scene.track.point(hip)
+    rest = line[np.abs(scene.track.times - rep.start_s) <= 0.1]
+    start = rest.mean(axis=0) if len(rest) else line[0]
+    turn = np.abs(signed_turn(np.tile(start, (len(line), 1)), line))
+    reach = float(np.median(np.linalg.norm(line, axis=1)))
+    noise = np.degrees(COVERAGE_FACTOR * np.sqrt(2) * 1.5 * jitter(turn / 180 * np.pi * reach) / reach) + 1.5
+    return highest(Series(scene.track.times, turn, np.full(len(turn), noise)), rep)
+
+
+def _inside_reps(scene: Scene) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+    times = scene.track.times
+    inside = np.zeros(len(times), bool)
+    for rep in scene.reps:
+        inside |= (times >= rep.start_s) & (times <= rep.end_s)
+    return inside if inside.any() else np.ones(len(times), bool)
+
+
+def _pivot(scene: Scene) -> tuple[Array, Array, float]:
+    """Pivot (2,), the knee's path inside the reps (N, 2) px, and the doubt (k = 2, px) of their distance."""
+    if scene.marks.pivot is None:
+        raise CannotTell("the pivot is not marked", ADD_PIVOT)
+    knee = scene.side_point("knee")
+    u = COVERAGE_FACTOR * float(np.median(scene.track.sigma(knee)))
+    return scene.marks.pivot, scene.track.point(knee)[_inside_reps(scene)], float(np.hypot(u, CLICK_U_PX))
+
+
+def pivot_misalignment(scene: Scene) -> Value:
+    """Distance of the machine's pivot from the knee's centre, averaged over the reps, cm."""
+    pivot, path, u = _pivot(scene)
+    return scene.cm(Value(float(np.hypot(*(path - pivot).mean(axis=0))), u))
+
+
+def _pivot_part(across: bool) -> FilmMeasure:
+    def measure(scene: Scene) -> Value:
+        """Knee from pivot in the lever's own directions at the middle of the arc: along the shank, or across it to its front, cm."""
+        pivot, path, u = _pivot(scene)
+        ankle = scene.track.point(scene.side_point("ankle"))[_inside_reps(scene)]
+        unit = ankle - path
+        unit = unit / np.linalg.norm(unit, axis=1, keepdims=True)
+        d = path - pivot
+        way = -1.0 if scene.near == "left" else 1.0
+        part = way * (d[:, 0] * unit[:, 1] - d[:, 1] * unit[:, 0]) if across else (d * unit).sum(axis=1)
+        return scene.cm(Value(float(np.mean(part)), u))
+
+    return measure
+
+
+def roller_creep(scene: Scene) -> Value:
+    """How far the roller must creep along the shin over the set, cm, from the two circles of lever and shank.
+
+    The lever turns about the pivot P, the shank about the knee K. With the roller at a along and b before the shank,
+    |K + a s + b n - P| = R throughout; a follows. R and b come from the marked roller, or its usual place.
+    """
+    pivot, knee, u = _pivot(scene)
+    inside = _inside_reps(scene)
+    ankle = scene.track.point(scene.side_point("ankle"))[inside]
+    shank = ankle - knee
+    length = np.linalg.norm(shank, axis=1)
+    s = shank / length[:, None]
+    n = np.stack([-s[:, 1], s[:, 0]], axis=1)
+    if "roller" in scene.track.names:
+        roller = scene.track.point("roller")[inside] - knee
+        a0, b = float((roller[0] * s[0]).sum()), float(np.median((roller * n).sum(axis=1)))
+    else:
+        a0, b = ROLLER_USUAL_SHARE * float(length[0]), 0.0
+    radius = float(np.hypot(*(knee[0] + a0 * s[0] + b * n[0] - pivot)))
+    m = pivot - knee.mean(axis=0)
+    inner = radius**2 - (b - n @ m) ** 2
+    a = s @ m + np.sqrt(np.maximum(inner, 0.0))
+    creep = float(np.percentile(a, 98) - np.percentile(a, 2))
+    return scene.cm(Value(creep, float(np.hypot(CREEP_SHARE_U * creep, 0.5 * u))))
+
+
+def _roller(scene: Scene) -> tuple[Array, Array]:
+    """Roller along the shank (T,): cm-less share of the shank from the ankle, and px from the knee."""
+    if "roller" not in scene.track.names:
+        raise CannotTell("the roller is not marked", ADD_ROLLER)
+    knee, ankle = scene.track.point(scene.side_point("knee")), scene.track.point(scene.side_point("ankle"))
+    shank = ankle - knee
+    length = np.linalg.norm(shank, axis=1)
+    along = ((scene.track.point("roller") - knee) * shank).sum(axis=1) / length
+    return 1 - along / np.median(length), along
+
+
+def roller_position(scene: Scene) -> Value:
+    """Roller's distance from the ankle along the shank, percent of the shank, over the reps."""
+    share = _roller(scene)[0][_inside_reps(scene)]
+    ankle = scene.side_point("ankle")
+    shank = np.median(np.linalg.norm(scene.track.point(ankle) - scene.track.point(scene.side_point("knee")), axis=1))
+    u = float(np.hypot(COVERAGE_FACTOR * np.median(scene.track.sigma(ankle)), CLICK_U_PX)) / float(shank)
+    return Value(100 * float(np.median(share)), 100 * u)
+
+
+def roller_creep_seen(scene: Scene) -> Value:
+    """How far the marked roller was seen to creep along the shin over the set, cm."""
+    along = _roller(scene)[1][_inside_reps(scene)]
+    return scene.cm(Value(float(np.percentile(along, 98) - np.percentile(along, 2)), 2 * CLICK_U_PX))
+
+
+def lever_angle(scene: Scene) -> Value:
+    """Angle between the lever (pivot to roller) and the shank, degrees, median over the reps; 0 is parallel."""
+    pivot, knee, u = _pivot(scene)
+    _roller(scene)
+    inside = _inside_reps(scene)
+    lever = scene.track.point("roller")[inside] - pivot
+    shank = scene.track.point(scene.side_point("ankle"))[inside] - knee
+    turn = np.abs(signed_turn(lever, shank))
+    return Value(float(np.median(turn)), float(np.degrees(u / np.median(np.linalg.norm(lever, axis=1)))))
+
+
+def sole_lift(scene: Scene, rep: Rep) -> Value:
+    """Heel off a platform that moves with the feet: rise from the sole's turn against its angle at the set's start, cm."""
+    heel, toe = scene.side_point("heel"), scene.side_point("toe")
+    sole = scene.track.point(toe) - scene.track.point(heel)
+    rest = sole[np.abs(scene.track.times - scene.reps[0].start_s) <= 0.2]
+    flat = np.median(rest, axis=0) if len(rest) else sole[0]
+    way = 1.0 if scene.near == "right" else -1.0
+    turn = way * np.radians(signed_turn(np.tile(flat, (len(sole), 1)), sole))
+    rise = np.linalg.norm(flat) * np.sin(turn)
+    noise = COVERAGE_FACTOR * float(np.hypot(np.median(scene.track.sigma(heel)), np.median(scene.track.sigma(toe))))
+    if scene.near is None:
+        raise CannotTell("the camera sees the client from the front or rear", FILM_SIDE)
+    return scene.cm(Value(highest(Series(scene.track.times, rise, np.zeros(len(rise))), rep).value, noise))
+
+
+REP_MEASURES: dict[str, RepMeasure] = {
+    "hip_lift_cm": hip_lift,
+    "hip_slide_cm": hip_slide,
+    "seat_lift_cm": seat_lift,
+    "knee_lift_cm": knee_lift,
+    "knee_slide_cm": knee_slide,
+    "edge_clearance_cm": edge_clearance,
+    "pelvis_tuck_deg": pelvis_tuck,
+}
+FILM_MEASURES: dict[str, FilmMeasure] = {
+    "pivot_misalignment_cm": pivot_misalignment,
+    "pivot_along_cm": _pivot_part(across=False),
+    "pivot_across_cm": _pivot_part(across=True),
+    "roller_creep_cm": roller_creep,
+    "roller_creep_seen_cm": roller_creep_seen,
+    "roller_position_pct": roller_position,
+    "lever_angle_deg": lever_angle,
+}

@@ -1,0 +1,163 @@
+"""How a set was paced: phases against the prescription, turn-rounds, launches, slams, drops, holds, and loss through the set.
+
+Sharpness is a peak acceleration over the rep's own peak speed (1/s): how suddenly the movement starts, stops or turns. A
+smooth start that takes 0.4 s to full speed has about 4 per s; smoothing lets no start look sharper than about 9.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from deepmirror.core.reps import Rep
+from deepmirror.core.scene import CannotTell, FilmMeasure, NotAsked, RepMeasure, Scene, at
+from deepmirror.core.tempo import WORDS
+from deepmirror.core.values import Value
+
+RANGE_SHARE_U_PCT = 4.0
+BOUNCE_DWELL_S = 0.3  # common practice, no source
+SHARPNESS_U_PER_S = 1.5  # k = 2, from our rendered films
+NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
+LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
+TELL_TEMPO = "Give the prescribed tempo, for example 3-1-1-0."
+WHOLE_SET = "Film the whole set."
+
+
+def frame_s(scene: Scene) -> float:
+    """Time from frame to frame, s."""
+    return float(np.median(np.diff(scene.track.times)))
+
+
+def range_share(scene: Scene, rep: Rep) -> Value:
+    """The rep's range as percent of the set's median range."""
+    middle = float(np.median([r.range for r in scene.reps]))
+    return Value(100 * rep.range / middle, RANGE_SHARE_U_PCT)
+
+
+def phase_share(phase: str) -> RepMeasure:
+    """A phase's seconds over the prescribed seconds, percent."""
+
+    def measure(scene: Scene, rep: Rep) -> Value:
+        if scene.tempo is None:
+            raise CannotTell("no tempo was prescribed", TELL_TEMPO)
+        wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
+        if not wanted or seconds is None:
+            raise NotAsked(f"the prescription sets no time for the {WORDS[phase]}", TELL_TEMPO)
+        return Value(100 * seconds / wanted, 100 * 2 * frame_s(scene) / wanted)
+
+    return measure
+
+
+def hold(phase: str) -> RepMeasure:
+    """Seconds held still in a phase."""
+
+    def measure(scene: Scene, rep: Rep) -> Value:
+        seconds = rep.phases_s[phase]
+        if seconds is None:
+            raise CannotTell("the hold after the last rep has no end", WHOLE_SET)
+        return Value(seconds, 2 * frame_s(scene))
+
+    return measure
+
+
+def _sharpness(rep: Rep, where: float) -> Value:
+    return Value(where / max(rep.peak_speeds.values()), SHARPNESS_U_PER_S)
+
+
+def bounce(scene: Scene, rep: Rep) -> Value:
+    """Sharpness of the turn-round under the load's lowest point, 1/s; a held bottom counts as 0.
+
+    Where the set starts with the lift the lowest point lies between this rep and the one before it.
+    """
+    if rep.first == "eccentric":
+        held = rep.turn_end_s - rep.turn_start_s >= BOUNCE_DWELL_S
+        return Value(0.0, 0.5) if held else _sharpness(rep, rep.accelerations["turn"])
+    before = next((r for r in scene.reps if r.number == rep.number - 1 and r.block == rep.block), None)
+    if before is None or rep.start_s - before.end_s >= BOUNCE_DWELL_S:
+        return Value(0.0, 0.5)
+    return _sharpness(rep, max(before.accelerations["end"], rep.accelerations["start"]))
+
+
+def launch(scene: Scene, rep: Rep) -> Value:
+    """Sharpness of the start of the lift, 1/s. Raises CannotTell where the set starts with the lowering."""
+    if rep.first == "eccentric":
+        raise NotAsked("this movement starts with the lowering", WHOLE_SET)
+    return _sharpness(rep, rep.accelerations["start"])
+
+
+def launch_share(scene: Scene, rep: Rep) -> Value:
+    """Speed reached within the first 15° of knee flexion, percent of the lift's peak speed."""
+    if rep.first == "eccentric":
+        raise NotAsked("this movement starts with the lowering", WHOLE_SET)
+    knee = scene.angle("knee_flexion").window(rep.start_s - frame_s(scene), rep.turn_start_s)
+    if np.ptp(knee.values) < 2 * LAUNCH_ARC_DEG:
+        raise NotAsked("the knee does not lift this load", WHOLE_SET)
+    speeds = np.abs(np.gradient(knee.values, knee.times))
+    early = np.abs(knee.values - knee.values[0]) <= LAUNCH_ARC_DEG
+    return Value(float(100 * speeds[early].max() / speeds.max()), 15.0)
+
+
+def slam(scene: Scene, rep: Rep) -> Value:
+    """Sharpness of the stop at a straight knee at the end of the lift, 1/s; 0 where the knee stays bent."""
+    stop, when = ("end", rep.end_s) if rep.first == "eccentric" else ("arrival", rep.turn_start_s)
+    if at(scene.angle("knee_flexion"), when) > NEARLY_STRAIGHT_DEG:
+        return Value(0.0, 0.5)
+    return _sharpness(rep, rep.accelerations[stop])
+
+
+def lockout(scene: Scene, rep: Rep) -> Value:
+    """Knee flexion where the lift ends, degrees."""
+    knee = scene.angle("knee_flexion")
+    when = rep.end_s if rep.first == "eccentric" else rep.bottom_s
+    return Value(at(knee, when), float(np.interp(when, knee.times, knee.u)))
+
+
+def drop(scene: Scene, rep: Rep) -> Value:
+    """Mean lowering speed in the last third as percent of that in the first two: over 100 it speeds up on the way down."""
+    return Value(100 * rep.late_lowering, 15.0)
+
+
+def stack_rest(scene: Scene, rep: Rep) -> Value:
+    """Seconds the stack lay on its rest around this rep. Raises CannotTell when the stack is not marked."""
+    from deepmirror.core.scene import ADD_STACK, jitter
+
+    if "stack" not in scene.track.names:
+        raise CannotTell("the stack is not marked", ADD_STACK)
+    height = scene.track.point("stack") @ scene.up
+    low = height <= np.percentile(height, 2) + 3 * jitter(height) + 1.0
+    window = (scene.track.times >= rep.turn_end_s) & (scene.track.times <= rep.end_s + 1.0)
+    return Value(float(low[window].sum()) * frame_s(scene), 2 * frame_s(scene))
+
+
+def speed_loss(scene: Scene) -> Value:
+    """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest."""
+    speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
+    if len(speeds) < 2:
+        raise CannotTell("the set has fewer than two whole reps", WHOLE_SET)
+    return Value(100 * (1 - speeds[-1] / max(speeds)), 6.0)
+
+
+def range_loss(scene: Scene) -> Value:
+    """Loss of range from the largest to the last rep of the last block, percent of the largest."""
+    ranges = [r.range for r in scene.reps if r.block == scene.reps[-1].block]
+    if len(ranges) < 2:
+        raise CannotTell("the set has fewer than two reps", WHOLE_SET)
+    return Value(100 * (1 - ranges[-1] / max(ranges)), 4.0)
+
+
+REP_MEASURES: dict[str, RepMeasure] = {
+    "range_share_pct": range_share,
+    "eccentric_share_pct": phase_share("eccentric"),
+    "concentric_share_pct": phase_share("concentric"),
+    "bottom_share_pct": phase_share("bottom"),
+    "top_share_pct": phase_share("top"),
+    "bottom_hold_s": hold("bottom"),
+    "top_hold_s": hold("top"),
+    "bounce_per_s": bounce,
+    "launch_per_s": launch,
+    "launch_pct": launch_share,
+    "slam_per_s": slam,
+    "lockout_deg": lockout,
+    "drop_pct": drop,
+    "stack_rest_s": stack_rest,
+}
+FILM_MEASURES: dict[str, FilmMeasure] = {"speed_loss_pct": speed_loss, "range_loss_pct": range_loss}

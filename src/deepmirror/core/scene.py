@@ -1,0 +1,153 @@
+"""What measures may look at: the followed points, angles, reps, body and marks of one film; and how they say that they cannot tell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.body import Body
+from deepmirror.core.kinematics import UP
+from deepmirror.core.plane import Plane
+from deepmirror.core.reps import Rep
+from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.tempo import Tempo
+from deepmirror.core.track import Series, Track
+from deepmirror.core.values import Value
+
+Array = NDArray[np.float64]
+
+FILM_SIDE = "Film from the side: camera at hip height, square to the client, whole body and feet in the picture."
+FILM_FRONT = "Film from straight in front: camera at knee to hip height, both feet and both hips in the picture."
+ADD_SCALE = "Give a known length in the client's plane (a plate of 45 cm, a box edge) or her measured thigh and shank."
+ADD_PAD = "Click the two ends of the pad's edge on one frame."
+ADD_PIVOT = "Click the machine's pivot on one frame."
+ADD_BACK = "Place mid-back (and low back) on one frame, on the line of the spine."
+ADD_BAR = "Click the end of the bar on one frame."
+
+ADD_SEAT = "Click two points of the seat's surface on one frame."
+ADD_EDGE = "Click the edge of the bench where the knees hang over it, on one frame."
+ADD_ROLLER = "Place the roller's middle on one frame."
+ADD_WAISTBAND = "Place the waistband above the hip on one frame."
+ADD_STACK = "Place the top plate of the stack on one frame."
+ADD_PLATFORM = "Click the platform's four corners on one frame and give its width and height."
+FRONT_ONLY = ("fppa", "knee_medial", "knee_to_foot", "knee_ankle", "leg_spread")
+CLICK_U_PX = 4.0  # k = 2 of a clicked mark
+YAW_LIMIT_DEG = 28.0  # beyond this a side film is not corrected but refused
+
+
+class CannotTell(Exception):
+    """This film does not give the measure: why, and what would."""
+
+    def __init__(self, reason: str, film_next: str) -> None:
+        super().__init__(reason)
+        self.reason, self.film_next = reason, film_next
+
+
+class NotAsked(CannotTell):
+    """There is nothing to compare with: not the film's lack, and no reason to ask for another one."""
+
+
+@dataclass(frozen=True)
+class Marks:
+    """Things in the room clicked on a frame, px."""
+
+    pad_line: Array | None = None
+    pivot: Array | None = None
+    floor_line: Array | None = None
+    seat_line: Array | None = None
+    back_pad: Array | None = None
+    bench_edge: Array | None = None
+    rail: Array | None = None
+    platform: Array | None = None
+    platform_cm: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Scene:
+    """All that measures may look at. px_per_cm is the scale at the client's plane, up the room's vertical.
+
+    far: side films' far joints (T, 2) px as the network alone sees them, gaps bridged. platform_moves: the feet stand on
+    something that moves with them.
+    """
+
+    track: Track
+    view: str
+    angles: dict[str, Series]
+    reps: list[Rep]
+    body: Body
+    px_per_cm: Value | None
+    tempo: Tempo | None = None
+    up: Array = field(default_factory=lambda: UP)
+    marks: Marks = field(default_factory=Marks)
+    plane: Plane | None = None
+    seen: Track | None = None
+    far: dict[str, Array] = field(default_factory=dict)
+    platform_moves: bool = False
+
+    @property
+    def film_track(self) -> Track:
+        """The points where the film shows them; `track` has a moving camera's movement taken out."""
+        return self.seen or self.track
+
+    @property
+    def near(self) -> str | None:
+        return near_side(self.view)
+
+    def side_point(self, joint: str) -> str:
+        """Name of the near-side point. Raises CannotTell in front and rear views or when it was not followed."""
+        if self.near is None:
+            raise CannotTell("the camera sees the client from the front or rear", FILM_SIDE)
+        name = sided(joint, self.near)
+        if name not in self.track.names:
+            raise CannotTell(f"the {joint} was not followed", FILM_SIDE)
+        return name
+
+    def angle(self, name: str) -> Series:
+        """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""
+        for key in (name, f"{name}_{self.near}"):
+            if key in self.angles:
+                if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
+                    raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
+                return self.angles[key]
+        advice = FILM_FRONT if name.startswith(FRONT_ONLY) else FILM_SIDE
+        raise CannotTell(f"a {self.view} film does not show it", advice)
+
+    def cm(self, pixels: Value) -> Value:
+        """A distance in cm. Raises CannotTell when the film has no scale."""
+        if self.px_per_cm is None:
+            raise CannotTell("the film has no scale", ADD_SCALE)
+        return pixels.scaled(1 / self.px_per_cm.value, self.px_per_cm.u / self.px_per_cm.value)
+
+
+RepMeasure = Callable[[Scene, Rep], Value]
+FilmMeasure = Callable[[Scene], Value]
+
+
+def highest(series: Series, rep: Rep) -> Value:
+    """Largest value inside the rep, with its own doubt."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values))
+    return Value(float(part.values[i]), float(part.u[i]))
+
+
+def lowest(series: Series, rep: Rep) -> Value:
+    """Smallest value inside the rep, with its own doubt."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmin(part.values))
+    return Value(float(part.values[i]), float(part.u[i]))
+
+
+def jitter(values: Array) -> float:
+    """Standard deviation of frame-to-frame noise: from third differences, which a smooth movement hardly has."""
+    if len(values) < 5:
+        return 1.0
+    return float(1.48 * np.median(np.abs(np.diff(values, 3))) / np.sqrt(20))
+
+
+def at(series: Series, time_s: float) -> float:
+    """Middle value within a tenth of a second of a time."""
+    near = np.abs(series.times - time_s) <= 0.1
+    return float(np.median(series.values[near])) if near.any() else float(np.interp(time_s, series.times, series.values))
