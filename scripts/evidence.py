@@ -1,25 +1,36 @@
-"""Looks at the demo films anew and keeps what was seen beside them, so that the demo opens measured."""
+"""Looks at the demo films anew and keeps what was seen and concluded beside them, so that the demo opens measured.
+
+`--conclude` keeps what was seen and only concludes anew.
+"""
 
 from __future__ import annotations
 
+import json
+import sys
 from importlib import resources
 from pathlib import Path
 
 from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.services.analysis import observe
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.analysis import conclude, observe
+from deepmirror.services.desk import result_of
 from deepmirror.services.jobs import Progress
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 
 
 def main() -> None:
+    results, catalogue, again = {}, load_catalogue(), "--conclude" not in sys.argv[1:]
     for path in sorted(DEMO.glob("*.mp4")):
-        brief = read_brief(path.with_suffix(".brief.json"))
+        brief, kept = read_brief(path.with_suffix(".brief.json")), path.with_suffix(".npz")
         with Film(path) as film:
-            observe(film, brief, load_catalogue().movement(brief.file.movement), Progress()).save(path.with_suffix(".npz"))
-        print(path.stem, flush=True)
+            if again or not kept.exists():
+                observe(film, brief, catalogue.movement(brief.file.movement), Progress()).save(kept)
+            results[path.stem] = result_of(conclude(film.facts, brief, catalogue, Evidence.load(kept)), film)
+        print(path.stem, results[path.stem]["line"], flush=True)
+    (DEMO / "results.json").write_text(json.dumps(results, indent=1) + "\n")
 
 
 if __name__ == "__main__":

@@ -43,5 +43,6 @@ ACTIONS = (
     Action("place", "Place points", "P", "mirror", "Edit"),
     Action("measure", "Measure now", "M", "mirror", "Edit"),
     Action("compose", "Compose the reply", "R", "mirror", "Film"),
+    Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
     Action("export", "Write the reply", "Ctrl+E", "reply", "Film"),
 )

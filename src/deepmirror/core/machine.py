@@ -11,6 +11,7 @@ import numpy as np
 from deepmirror.core.geometry import along_and_across, signed_turn
 from deepmirror.core.reps import Rep
 from deepmirror.core.scene import (
+    ADD_BACK_PAD,
     ADD_EDGE,
     ADD_PAD,
     ADD_PIVOT,
@@ -31,14 +32,19 @@ from deepmirror.core.scene import (
 from deepmirror.core.track import Series
 from deepmirror.core.values import COVERAGE_FACTOR, Value
 
+SKIN_SHARE = 0.2  # k = 2, from our rendered films
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
 ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is marked; common practice, no source
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
 
 
 def _line(scene: Scene, kind: str) -> Array:
-    """The pad's or the seat's line (2, 2) px; one stands in for the other. Raises CannotTell."""
+    """The pad's, seat's or back pad's line (2, 2) px; pad and seat stand in for each other. Raises CannotTell."""
     marks = scene.marks
+    if kind == "back":
+        if marks.back_pad is None:
+            raise CannotTell("the back pad is not marked", ADD_BACK_PAD)
+        return marks.back_pad
     first, second = (marks.pad_line, marks.seat_line) if kind == "pad" else (marks.seat_line, marks.pad_line)
     line = first if first is not None else second
     if line is None:
@@ -48,13 +54,20 @@ def _line(scene: Scene, kind: str) -> Array:
 
 def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Value]:
     """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
+    away, along = distances(scene, joint, kind)
+    window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
+    lift, slide = float(away[window].max()), float(np.ptp(along[window]))
+    noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
+    skin = SKIN_SHARE * abs(lift)  # a rolling pelvis turns under cloth and skin, and what is followed lags behind
+    return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
+
+
+def distances(scene: Scene, joint: str, kind: str) -> tuple[Array, Array]:
+    """A joint's distance (T,) px from a pad's line over where it lies in contact, and its place (T,) px along the line."""
     name, line = scene.side_point(joint), _line(scene, kind)
     along, across = along_and_across(scene.track.point(name), line[0], line[1] - line[0])
     away = across if np.median(across) >= 0 else -across
-    window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
-    lift, slide = float(away[window].max() - np.percentile(away, CONTACT_PERCENTILE)), float(np.ptp(along[window]))
-    noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
-    return scene.cm(Value(lift, float(noise))), scene.cm(Value(slide, float(noise)))
+    return away - np.percentile(away, CONTACT_PERCENTILE), along
 
 
 def hip_lift(scene: Scene, rep: Rep) -> Value:
@@ -80,6 +93,11 @@ def knee_lift(scene: Scene, rep: Rep) -> Value:
 def knee_slide(scene: Scene, rep: Rep) -> Value:
     """Furthest the knee slid along the pad, cm: dragged onto the bench or off its edge."""
     return _leaving(scene, rep, "knee", "pad")[1]
+
+
+def back_lift(scene: Scene, rep: Rep) -> Value:
+    """Furthest the shoulder came off the back pad, cm."""
+    return _leaving(scene, rep, "shoulder", "back")[0]
 
 
 def edge_clearance(scene: Scene, rep: Rep) -> Value:
@@ -228,6 +246,7 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "hip_lift_cm": hip_lift,
     "hip_slide_cm": hip_slide,
     "seat_lift_cm": seat_lift,
+    "back_lift_cm": back_lift,
     "knee_lift_cm": knee_lift,
     "knee_slide_cm": knee_slide,
     "edge_clearance_cm": edge_clearance,

@@ -97,10 +97,11 @@ def crease_margin(scene: Scene, rep: Rep) -> Value:
 
 
 def bar_drift(scene: Scene, rep: Rep) -> Value:
-    """Largest horizontal distance of the bar from its place at the rep's start, cm."""
+    """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail."""
     if "bar" not in scene.track.names:
         raise CannotTell("the bar is not marked", ADD_BAR)
-    across = np.array([-scene.up[1], scene.up[0]])
+    way = scene.up if scene.marks.rail is None else scene.marks.rail[1] - scene.marks.rail[0]
+    across = np.array([-way[1], way[0]]) / np.linalg.norm(way)
     series = scene.track.series(lambda p: p["bar"] @ across)
     start = at(series, rep.start_s)
     away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), COVERAGE_FACTOR * jitter(series.values) + 1.0))
@@ -275,7 +276,7 @@ def stance_width(scene: Scene) -> Value:
     if scene.near:
         raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
-        return platform.stance_width(scene)
+        return platform.on_platform("stance_width_cm")(scene)
     across = np.array([-scene.up[1], scene.up[0]])
     series = scene.track.series(lambda p: np.abs((p["ankle_left"] - p["ankle_right"]) @ across))
     return scene.cm(Value(float(np.median(series.values)), float(np.median(series.u))))
@@ -293,7 +294,7 @@ def _toe_out(side: str) -> FilmMeasure:
         if scene.near:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:
-            return platform.toe_out(side)(scene)
+            return platform.on_platform(f"toe_out_{side}_deg")(scene)
         heel, toe, way = sided("heel", side), sided("toe", side), outward(scene.view, side)
         across = np.array([-scene.up[1], scene.up[0]])
         series = scene.track.series(lambda p: way * ((p[toe] - p[heel]) @ across))
@@ -307,6 +308,8 @@ def _toe_out(side: str) -> FilmMeasure:
 
 def toe_out_asymmetry(scene: Scene) -> Value:
     """Difference between the feet's turn, degrees."""
+    if scene.marks.platform is not None and scene.marks.platform_cm is not None:
+        return platform.on_platform("toe_out_asymmetry_deg")(scene)
     left, right = FILM_MEASURES["toe_out_left_deg"](scene), FILM_MEASURES["toe_out_right_deg"](scene)
     return Value(abs(left.value - right.value), (left - right).u)
 

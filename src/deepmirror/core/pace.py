@@ -116,18 +116,6 @@ def drop(scene: Scene, rep: Rep) -> Value:
     return Value(100 * rep.late_lowering, 15.0)
 
 
-def stack_rest(scene: Scene, rep: Rep) -> Value:
-    """Seconds the stack lay on its rest around this rep. Raises CannotTell when the stack is not marked."""
-    from deepmirror.core.scene import ADD_STACK, jitter
-
-    if "stack" not in scene.track.names:
-        raise CannotTell("the stack is not marked", ADD_STACK)
-    height = scene.track.point("stack") @ scene.up
-    low = height <= np.percentile(height, 2) + 3 * jitter(height) + 1.0
-    window = (scene.track.times >= rep.turn_end_s) & (scene.track.times <= rep.end_s + 1.0)
-    return Value(float(low[window].sum()) * frame_s(scene), 2 * frame_s(scene))
-
-
 def speed_loss(scene: Scene) -> Value:
     """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest."""
     speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
@@ -158,6 +146,5 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "slam_per_s": slam,
     "lockout_deg": lockout,
     "drop_pct": drop,
-    "stack_rest_s": stack_rest,
 }
 FILM_MEASURES: dict[str, FilmMeasure] = {"speed_loss_pct": speed_loss, "range_loss_pct": range_loss}

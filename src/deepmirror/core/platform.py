@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from deepmirror.core.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.scene import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, Scene
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.values import COVERAGE_FACTOR, Value
@@ -47,88 +48,68 @@ def to_platform(matrix: Array, points: Array) -> Array:
     return np.asarray(q[..., :2] / q[..., 2:])
 
 
-def feet(scene: Scene) -> dict[str, Array]:
-    """Heel and toe of each foot (2, 2) cm on the platform: x to the client's left, y towards the toes. Raises CannotTell."""
-    if scene.near:
-        raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
-    if scene.marks.platform is None or scene.marks.platform_cm is None:
-        raise CannotTell("the platform is not marked", ADD_PLATFORM)
-    try:
-        matrix = homography(scene.marks.platform, scene.marks.platform_cm)
-    except ValueError as error:
-        raise CannotTell(f"the platform's corners do not fit: {error}", ADD_PLATFORM) from error
-    out = {}
-    for side in SIDES:
-        ends = [np.median(scene.track.point(sided(end, side))[:SETTLED_FRAMES], axis=0) for end in ("heel", "toe")]
-        out[side] = to_platform(matrix, np.array(ends))
-    toes = sum((out[s][1] - out[s][0]) for s in SIDES)
-    if toes[1] < 0:
-        out = {s: p * [1, -1] for s, p in out.items()}
-    if out["left"][:, 0].mean() < out["right"][:, 0].mean():
-        out = {s: p * [-1, 1] for s, p in out.items()}
+def placement(corners_px: Array, size_cm: tuple[float, float], ends_px: dict[str, Array], foot_cm: float) -> dict[str, float]:
+    """How the feet stand, by measure name. ends_px: side -> heel and toe (2, 2) px. Raises ValueError for impossible corners.
+
+    A foot's turn comes from how much of its known length points sideways: a camera near the floor sees little of the rest.
+    """
+    matrix = homography(corners_px, size_cm)
+    on = {side: to_platform(matrix, ends) for side, ends in ends_px.items()}
+    if sum(float(p[1, 1] - p[0, 1]) for p in on.values()) < 0:  # toes point along y
+        on = {s: p * [1, -1] for s, p in on.items()}
+    if on["left"][:, 0].mean() < on["right"][:, 0].mean():
+        on = {s: p * [-1, 1] for s, p in on.items()}
+    centre = {s: p.mean(axis=0) for s, p in on.items()}
+    ankle = {s: p[0] + ANKLE_FROM_HEEL_SHARE * (p[1] - p[0]) for s, p in on.items()}
+    out = {
+        "stance_width_cm": float(ankle["left"][0] - ankle["right"][0]),
+        "stance_asymmetry_cm": float(abs(centre["left"][1] - centre["right"][1])),
+        "stance_off_centre_cm": float(abs(centre["left"][0] + centre["right"][0]) / 2),
+    }
+    for side, sign in (("left", 1), ("right", -1)):
+        sideways = float(sign * (on[side][1] - on[side][0])[0])
+        out[f"toe_out_{side}_deg"] = float(np.degrees(np.arcsin(np.clip(sideways / foot_cm, -0.98, 0.98))))
+        out[f"foot_height_{side}_pct"] = 100 * float(centre[side][1] / size_cm[1] + 0.5)
+    out["toe_out_asymmetry_deg"] = abs(out["toe_out_left_deg"] - out["toe_out_right_deg"])
     return out
 
 
-def _u_cm(scene: Scene) -> float:
-    """Doubt (k = 2, cm) of a foot's end on the platform: its click and following, and the corners' clicks."""
-    assert scene.marks.platform is not None and scene.marks.platform_cm is not None
-    matrix = homography(scene.marks.platform, scene.marks.platform_cm)
-    heel = scene.track.point("heel_left")[0]
-    step = to_platform(matrix, heel + np.array([[0, 0], [1, 0], [0, 1]], float))
-    cm_per_px = float(max(np.linalg.norm(step[1] - step[0]), np.linalg.norm(step[2] - step[0])))
-    sigma = float(np.median([np.median(scene.track.sigma(sided(e, s))) for e in ("heel", "toe") for s in SIDES]))
-    return cm_per_px * float(np.hypot(COVERAGE_FACTOR * sigma, CLICK_U_PX / 2))
-
-
-def _centre(foot: Array) -> Array:
-    return np.asarray(foot.mean(axis=0))
-
-
-def stance_width(scene: Scene) -> Value:
-    """Distance between the middles of the feet across the platform, cm."""
-    on = feet(scene)
-    return Value(float(_centre(on["left"])[0] - _centre(on["right"])[0]), _u_cm(scene))
-
-
-def toe_out(side: str) -> FilmMeasure:
-    """A foot's turn away from straight ahead on the platform, degrees, outward positive."""
+def on_platform(name: str) -> FilmMeasure:
+    """One number of `placement`, with the doubt of every click and followed point carried through it."""
 
     def measure(scene: Scene) -> Value:
-        foot = feet(scene)[side]
-        d = (foot[1] - foot[0]) * [1 if side == "left" else -1, 1]
-        return Value(float(np.degrees(np.arctan2(d[0], d[1]))), float(np.degrees(1.4 * _u_cm(scene) / np.hypot(*d))))
+        if scene.near:
+            raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
+        corners, size = scene.marks.platform, scene.marks.platform_cm
+        if corners is None or size is None:
+            raise CannotTell("the platform is not marked", ADD_PLATFORM)
+        ends, sigma = _ends(scene)
+        foot = scene.body.length("foot")
+        try:
+            value = placement(corners, size, ends, foot.cm)[name]
+        except ValueError as error:
+            raise CannotTell(f"the platform's corners do not fit: {error}", ADD_PLATFORM) from error
+        variance = (placement(corners, size, ends, foot.cm + foot.u_cm / COVERAGE_FACTOR)[name] - value) ** 2
+        for k in range(8):
+            moved = corners.copy()
+            moved.flat[k] += CLICK_U_PX / 2
+            variance += (placement(moved, size, ends, foot.cm)[name] - value) ** 2
+        for side in SIDES:
+            for k in range(4):
+                at = {s: e.copy() for s, e in ends.items()}
+                at[side].flat[k] += sigma[side][k // 2]
+                variance += (placement(corners, size, at, foot.cm)[name] - value) ** 2
+        return Value(value, COVERAGE_FACTOR * float(np.sqrt(variance)))
 
     return measure
 
 
-def height_share(side: str) -> FilmMeasure:
-    """How high a foot's middle stands on the platform, percent from the heels' edge: under 33 low, over 67 high."""
-
-    def measure(scene: Scene) -> Value:
-        assert scene.marks.platform_cm is not None or feet(scene)
-        on = feet(scene)
-        assert scene.marks.platform_cm is not None
-        height = scene.marks.platform_cm[1]
-        return Value(100 * (float(_centre(on[side])[1]) / height + 0.5), 100 * _u_cm(scene) / height)
-
-    return measure
+def _ends(scene: Scene) -> tuple[dict[str, Array], dict[str, list[float]]]:
+    """Heel and toe of both feet (2, 2) px where the platform was marked, and their standard deviations, px."""
+    names = {side: [sided(end, side) for end in ("heel", "toe")] for side in SIDES}
+    ends = {s: np.array([np.median(scene.track.point(n)[:SETTLED_FRAMES], axis=0) for n in row]) for s, row in names.items()}
+    return ends, {s: [float(np.median(scene.track.sigma(n)[:SETTLED_FRAMES])) for n in row] for s, row in names.items()}
 
 
-def stance_asymmetry(scene: Scene) -> Value:
-    """Difference in height of the two feet on the platform, cm."""
-    on = feet(scene)
-    return Value(float(abs(_centre(on["left"])[1] - _centre(on["right"])[1])), _u_cm(scene))
-
-
-def off_centre(scene: Scene) -> Value:
-    """How far the middle between the feet lies beside the platform's middle, cm."""
-    on = feet(scene)
-    return Value(float(abs(_centre(on["left"])[0] + _centre(on["right"])[0]) / 2), _u_cm(scene))
-
-
-FILM_MEASURES: dict[str, FilmMeasure] = {
-    "foot_height_left_pct": height_share("left"),
-    "foot_height_right_pct": height_share("right"),
-    "stance_asymmetry_cm": stance_asymmetry,
-    "stance_off_centre_cm": off_centre,
-}
+PLATFORM_ONLY = ("foot_height_left_pct", "foot_height_right_pct", "stance_asymmetry_cm", "stance_off_centre_cm")
+FILM_MEASURES: dict[str, FilmMeasure] = {name: on_platform(name) for name in PLATFORM_ONLY}

@@ -28,10 +28,10 @@ ADD_BACK = "Place mid-back (and low back) on one frame, on the line of the spine
 ADD_BAR = "Click the end of the bar on one frame."
 
 ADD_SEAT = "Click two points of the seat's surface on one frame."
+ADD_BACK_PAD = "Click two points of the back pad's surface on one frame."
 ADD_EDGE = "Click the edge of the bench where the knees hang over it, on one frame."
 ADD_ROLLER = "Place the roller's middle on one frame."
 ADD_WAISTBAND = "Place the waistband above the hip on one frame."
-ADD_STACK = "Place the top plate of the stack on one frame."
 ADD_PLATFORM = "Click the platform's four corners on one frame and give its width and height."
 FRONT_ONLY = ("fppa", "knee_medial", "knee_to_foot", "knee_ankle", "leg_spread")
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark

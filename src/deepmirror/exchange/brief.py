@@ -16,7 +16,7 @@ from deepmirror.errors import BadBrief
 View = Literal["side-left", "side-right", "front", "rear"]
 Pixel = tuple[float, float]
 Centimetres = Annotated[float, Field(gt=0, lt=400)]
-FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller", "stack")
+FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller")
 LARGEST_BRIEF_BYTES = 5_000_000
 
 

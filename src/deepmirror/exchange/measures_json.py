@@ -26,6 +26,8 @@ ANGLE_NAMES = (
     "fppa",
     "knee_medial",
     "knee_to_foot",
+    "elbow_flexion",
+    "leg_spread",
 )
 
 
@@ -60,6 +62,9 @@ def rep_record(rep: Rep, values: dict[str, Value]) -> dict[str, Any]:
         "bottom_s": round(rep.bottom_s, 4),
         "end_s": round(rep.end_s, 4),
         "complete": rep.complete,
+        "block": rep.block,
+        "half_reps": rep.halves,
+        "leg": rep.leg,
         "phases_s": phases,
         "measures": measure_table(values),
     }

@@ -63,10 +63,12 @@ class Check:
 
 @dataclass(frozen=True)
 class BuildView:
-    """What the build solver says of this film's client: the lean its build asks for, and its words."""
+    """What the build solver says of this film's client: the lean its build asks for, its words, and by fault code what this
+    body could do about it."""
 
     lean: Band | None
     words: tuple[str, ...]
+    answers: dict[str, str] = field(default_factory=dict)
 
 
 BUILD_SCHOOL = "build"
@@ -90,6 +92,12 @@ class Judgement:
     checks: tuple[Check, ...]
     unmeasurable: tuple[Unmeasurable, ...]
     schools: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def breakdown(self) -> tuple[int, Finding] | None:
+        """The first rep whose form left the set's own standard, and how: a fault of form that the reps before it did not have."""
+        late = [(min(f.reps), f) for f in self.findings if f.reps and min(f.reps) > 1 and f.severity != "polish"]
+        return min(late, key=lambda row: row[0]) if late else None
 
 
 NO_REPS = Unmeasurable("reps", "no repetition was seen", "Film the whole set, from before the first rep to after the last.", "Repetitions")
@@ -207,6 +215,10 @@ def _finding(
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
+    change = fault.change or text.change
+    if build is not None and (fault.group or fault.code) in build.answers:
+        change = build.answers[fault.group or fault.code]
+        chain.append(change)
     return Finding(
         fault.code,
         text.title,
@@ -222,7 +234,7 @@ def _finding(
         _worst_time(scene, fault, rep),
         text.why,
         fault.cue or text.cue,
-        fault.change or text.change,
+        change,
         text.film_next,
         tuple(_ranked_causes(text, reps, len(scene.reps))),
         tuple(chain),

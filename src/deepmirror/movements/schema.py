@@ -26,7 +26,6 @@ MarkKind = Literal[
     "waistband",
     "mid_back",
     "bar",
-    "stack",
 ]
 
 

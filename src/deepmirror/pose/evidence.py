@@ -108,6 +108,10 @@ class Evidence:
         return out
 
 
+# Segment that carries a clicked point which has no side; None: it moves with a joint and does not turn.
+FREE_CARRIERS: dict[str, str | None] = {"mid_back": "trunk", "low_back": "trunk", "waistband": "trunk", "roller": "shank", "bar": None}
+
+
 def filled(points: Array) -> Array:
     """(T, P, 2) with gaps bridged in time; a point never seen lies in the middle of what was."""
     out = points.copy()
@@ -135,9 +139,15 @@ def directions(points: Array, names: list[str]) -> Array:
     """
     index = {n: i for i, n in enumerate(names)}
     out = np.full((points.shape[0], len(names), 2), np.nan)
+    near = next((split(n)[1] for n in names if split(n)[1] is not None), None)
     for i, name in enumerate(names):
         joint, side = split(name)
-        for k, segment in enumerate(CARRIERS.get(joint, ())):
+        carriers = CARRIERS.get(joint, ())
+        if name in FREE_CARRIERS:  # a clicked point turns with the near side's segment, and a bar does not turn
+            segment_of_it, side = FREE_CARRIERS[name], near
+            carriers = (segment_of_it,) if segment_of_it else ()
+            out[:, i, 0] = 0.0
+        for k, segment in enumerate(carriers):
             a, b = (index.get(sided(j, side or "")) for j in SEGMENTS[segment])
             if a is not None and b is not None:
                 d = points[:, b] - points[:, a]

@@ -7,18 +7,23 @@ from dataclasses import replace
 import numpy as np
 
 from deepmirror.core.build import Build, Lever, Setup
+from deepmirror.core.guided import MACHINES, GuidedBuild
+from deepmirror.core.machine import distances
 from deepmirror.core.reps import rise_acceleration
-from deepmirror.core.scene import Scene
+from deepmirror.core.scene import CannotTell, Scene
 from deepmirror.core.values import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
 from deepmirror.services.building import body_of, film_setup, limits_of
 
+ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
 
 
 def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
     """The solver's targets and levers for this film's client; None where the solver does not know the movement or the view."""
+    if file.movement in MACHINES:
+        return _machine_view(file, scene, measured)
     setup = film_setup(file.movement, file.client, file.load_kg)
     if setup is None or scene.near is None or not body_of(file.client).known():
         return None
@@ -41,6 +46,41 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
     words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
     return BuildView(lean, tuple(words))
+
+
+def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
+    """On a seat: the two answers to a pelvis that curls, each with the depth it gives this body."""
+    knee, onset = scene.angles.get(f"knee_flexion_{scene.near}"), pelvis_onset(scene)
+    if knee is None or onset is None or not body_of(file.client).known():
+        return None
+    flat_deg = float(knee.values[onset])
+    depth = float(np.median([v["knee_flexion_max_deg"].value for v in measured.reps if "knee_flexion_max_deg" in v]))
+    machine, limits = MACHINES[file.movement], limits_of(file.client)
+    # the film says where these hips ran out of room; the solver's own limit is set by it
+    bent = GuidedBuild(body_of(file.client), limits).posture(flat_deg, machine).hip_flexion
+    build = GuidedBuild(body_of(file.client), replace(limits, hip_flexion=bent))
+    opened = [(o, build.deepest(replace(machine, knees_open_deg=float(o))).posture.knee_flexion) for o in range(5, 35, 5)]
+    enough = next(((o, k) for o, k in opened if k >= depth - 1.0), opened[-1])
+    answer = (
+        f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where the pelvis still lay flat on this film; or open the knees "
+        f"about {enough[0]}° more, which gives this build's hips room to about {enough[1]:.0f}°."
+    )
+    return BuildView(None, (f"the pelvis left the pad at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer})
+
+
+def pelvis_onset(scene: Scene) -> int | None:
+    """Frame at which the pelvis first leaves its pad by ONSET_CM on the way down of a rep; None when it never does."""
+    if scene.px_per_cm is None:
+        return None
+    try:
+        away = distances(scene, "hip", "pad")[0] / scene.px_per_cm.value
+    except CannotTell:
+        return None
+    for rep in scene.reps:
+        inside = np.flatnonzero((scene.track.times >= rep.start_s) & (scene.track.times <= rep.bottom_s))
+        if len(inside) and away[inside].max() > LIFTED_CM:
+            return int(inside[int(np.argmax(away[inside] > ONSET_CM))])
+    return None
 
 
 def _dynamics(scene: Scene, build: Build, setup: Setup, depth: float) -> list[str]:

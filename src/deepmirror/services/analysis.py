@@ -18,6 +18,7 @@ from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.carried import carry
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
 from deepmirror.pose.solve import Seen, first_positions, track
 from deepmirror.pose.watch import FINAL as FINAL
@@ -65,7 +66,7 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     """Follow the points anew from changed clicks, without running the network again."""
     keys = keyframes(brief, len(film.times))
     extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
-    whole = evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra])
+    whole = carry(evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra]), keys, brief.file.view)
     names = points_for(brief.file.view) + extra
     positions = first_positions(whole.only(names), keys, movement, brief.file.view)
     kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from importlib import resources
@@ -120,16 +121,10 @@ class Desk:
 
     def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
         """Write the one line of state and the turn-round frames of a measured film."""
-        reps, findings = analysis.scene.reps, analysis.judgement.findings
-        turns = [film.frame_at(r.bottom_s) for r in reps]
-        words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
-        words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
-        if len(findings) > 1:
-            words += f" and {len(findings) - 1} more"
-        state = "ready" if reps else "refilm"
+        result = result_of(analysis, film)
         if self.store.film(film_id).state == "sent":
-            state = "sent"
-        self.store.update_film(film_id, state=state, line=words if reps else "No rep seen: ask for a new film", turns=turns)
+            result["state"] = "sent"
+        self.store.update_film(film_id, **result)
 
     def unmeasured(self) -> list[int]:
         """Films that still wait: new ones, and those a closed program left half-done; oldest first."""
@@ -156,6 +151,17 @@ class Desk:
         return Film(record.path), check_brief(record.brief), Evidence.load(path) if path.exists() else None
 
 
+def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
+    """State, one line of words, and turn-round frames of a measured film."""
+    reps, findings = analysis.scene.reps, analysis.judgement.findings
+    words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
+    words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
+    if len(findings) > 1:
+        words += f" and {len(findings) - 1} more"
+    line = words if reps else "No rep seen: ask for a new film"
+    return {"state": "ready" if reps else "refilm", "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}
+
+
 def fill_demo(desk: Desk) -> None:
     """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
     if desk.films():
@@ -163,11 +169,14 @@ def fill_demo(desk: Desk) -> None:
     root = resources.files("deepmirror") / "assets" / "demo"
     with resources.as_file(root) as folder:
         plan = json.loads((folder / "demo.json").read_text("utf-8"))
+        results = json.loads((folder / "results.json").read_text("utf-8"))
         for item in plan["films"]:
             brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
             client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(
                 item["client"], brief["client"]
             )
+            if "machine" in item:
+                brief["machine"] = item["machine"]
             arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
             record = desk.store.add_film(
                 folder / f"{item['film']}.mp4",
@@ -178,10 +187,6 @@ def fill_demo(desk: Desk) -> None:
                 (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"),
             )
             seen = folder / f"{item['film']}.npz"
-            if not seen.exists():
-                continue
-            evidence = Evidence.load(seen)
-            evidence.save(desk.store.evidence_path(record.id))
-            checked = check_brief(brief)
-            with Film(record.path) as film:
-                desk.note_result(record.id, conclude(film.facts, checked, desk.catalogue, evidence), film)
+            if seen.exists():
+                shutil.copyfile(seen, desk.store.evidence_path(record.id))
+                desk.store.update_film(record.id, **results[item["film"]])

@@ -19,6 +19,7 @@ from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.building import HINGES as HINGES
 from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve_build
+from deepmirror.services.comparing import Side, one_side, side_words
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 
@@ -73,6 +74,8 @@ class FilmView:
     depths_deg: tuple[float, ...]
     leans_deg: tuple[float, ...]
     deepest_deg: tuple[float, float, float] | None = None
+    movement: str = ""
+    side: Side | None = None
 
 
 @dataclass(frozen=True)
@@ -262,7 +265,19 @@ class PersonFile:
         reps = analysis.measured.reps
         depths = tuple(v["thigh_from_horizontal_min_deg"].value for v in reps if "thigh_from_horizontal_min_deg" in v)
         leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
-        return FilmView(film_id, lengths, depths, leans, _deepest_posture(analysis))
+        side = one_side(analysis) if analysis.movement.one_leg else None
+        return FilmView(film_id, lengths, depths, leans, _deepest_posture(analysis), analysis.movement.title, side)
+
+    def left_and_right(self) -> list[str]:
+        """Left against right from the newest pair of one-leg films of one movement, in lines; empty without such a pair."""
+        for view in self.views:
+            if view.side is None:
+                continue
+            other = next((v for v in self.views if v.movement == view.movement and v.side and v.side.side != view.side.side), None)
+            if other is not None and other.side is not None:
+                pair = (view.side, other.side) if view.side.side == "left" else (other.side, view.side)
+                return [f"{view.movement}, left against right", *side_words(*pair)]
+        return []
 
     def film_posture(self, setup: Setup) -> dict[str, tuple[float, float]] | None:
         """Points (cm) of the newest side film's deepest posture with this body's lengths; None without such a film."""

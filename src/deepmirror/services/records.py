@@ -24,6 +24,7 @@ def measures_record(analysis: Analysis) -> dict[str, Any]:
         "angles_deg": angles(scene.angles),
         "reps": [rep_record(r, m) for r, m in zip(scene.reps, measured.reps, strict=True)],
         "measures": measure_table(measured.film),
+        "breakdown": {"rep": judgement.breakdown[0], "code": judgement.breakdown[1].code} if judgement.breakdown else None,
         "findings": [finding_record(f) for f in judgement.findings],
         "unmeasurable": [
             {"measure": u.measure, "reason": u.reason, "film_next": u.film_next, "title": u.title} for u in judgement.unmeasurable

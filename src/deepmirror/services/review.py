@@ -13,15 +13,17 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SIDES, near_side, sided, split
 from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, filled, shank_px
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
+from deepmirror.services.marking import KINDS, Wanted, free_points, wanted_marks
 
 Pixel = tuple[float, float]
 FAR_CLICK_SHARE = 0.35  # of the shank's length: beyond any error of the network on our rendered films but a lost foot
-MARK_KINDS = {"scale": 2, "plumb": 2, "floor_line": 2, "pad_line": 2, "pivot": 1}
+MARK_KINDS = {name: kind.clicks for name, kind in KINDS.items()}
 
 
 @dataclass(frozen=True)
@@ -101,7 +103,38 @@ class Review:
         near = near_side(self.brief.file.view)
         order = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
         names = [sided(j, near) for j in order] if near else [sided(j, s) for s in SIDES for j in order]
-        return [*names, "bar"] if near else names
+        return [*names, *free_points(self._movement())] if near else names
+
+    def _movement(self) -> Movement:
+        return self.desk.catalogue.movement(self.brief.file.movement)
+
+    def marks(self) -> list[Wanted]:
+        """The marks of this film, those its movement asks for first."""
+        return wanted_marks(self.brief.file, self._movement())
+
+    def machines(self) -> list[str]:
+        """Machines and places named so far, by name."""
+        return sorted({m for f in self.desk.films() if (m := f.brief.get("machine"))})
+
+    def marks_to_take_over(self) -> dict[str, Any] | None:
+        """Marks and scale of the newest other film of this machine from the same side; None when there is none."""
+        file = self.brief.file
+        same = ("machine", "view")
+        for film in self.desk.films():
+            told = film.brief
+            if film.id != self.film_id and file.machine and all(told.get(k) == getattr(file, k) for k in same) and told.get("marks"):
+                return {k: told[k] for k in ("marks", "scale") if told.get(k)}
+        return None
+
+    def take_over_marks(self) -> None:
+        """Use the last marks of this machine; they stay in question until the coach says that they fit."""
+        marks = self.marks_to_take_over()
+        if marks is not None:
+            self._change("take over marks", **marks, marks_taken_over=True)
+
+    def marks_fit(self) -> None:
+        """The coach has looked: the marks taken over lie where they should."""
+        self._change("marks fit", marks_taken_over=False)
 
     def seed(self, frame: int) -> dict[str, Pixel]:
         """Points placed by hand on a frame."""
@@ -118,14 +151,16 @@ class Review:
         seeds = {f: {n: xy for n, xy in p.items() if (f, n) != (frame, name)} for f, p in self.brief.seeds}
         self._change(f"remove {name.replace('_', ' ')}", seeds=_seed_list(seeds))
 
-    def mark(self, kind: str, points: list[Pixel], length_cm: float | None = None) -> None:
-        """Set a mark of MARK_KINDS; the scale also needs its length."""
+    def mark(self, kind: str, points: list[Pixel], length_cm: float | None = None, size_cm: Pixel | None = None) -> None:
+        """Set a mark of MARK_KINDS; the scale also needs its length, a platform its width and height."""
         if kind == "scale":
             self._change("set scale", scale={"points_px": points, "length_cm": length_cm})
         else:
             marks = self.brief.file.marks.model_dump(exclude_none=True)
             marks[kind] = points[0] if MARK_KINDS[kind] == 1 else points
-            self._change(f"mark {kind.replace('_', ' ')}", marks=marks)
+            if kind == "platform":
+                marks["platform_cm"] = size_cm
+            self._change(f"mark {kind.replace('_', ' ')}", marks=marks, marks_taken_over=False)
 
     def choose_subject(self, frame: int, xy: Pixel) -> None:
         """Follow another person: the one clicked on a frame. Points placed so far belong to somebody else and go."""
@@ -134,9 +169,9 @@ class Review:
 
     def questions(self) -> list[str]:
         """Clicks that lie far from where the network sees the joint: one sentence each, to be looked at again."""
-        if self.evidence is None:
-            return []
-        return doubtful_clicks(self.evidence, self.brief)
+        taken = ["The marks come from another film of this machine: do they lie where they should?"]
+        questions = taken if self.brief.file.marks_taken_over else []
+        return questions + (doubtful_clicks(self.evidence, self.brief) if self.evidence is not None else [])
 
     def swap_sides(self, first: int, last: int) -> None:
         """Say that the network took left for right from one frame to another, both included; saying it again takes it back."""

@@ -30,12 +30,14 @@ from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.replying import Correction, Reply, draft_reply, export_reply, still
 from deepmirror.services.review import Review
+from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
+from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
 ROOMS = ("desk", "person", "mirror", "reply")
 FILM_PATTERNS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp);;All files (*)"
@@ -136,6 +138,7 @@ class MainWindow(QMainWindow):
             "place": m.toggle_placing,
             "measure": self.measure_review,
             "compose": self.compose,
+            "sheet": self.show_sheet,
             "export": self.export,
         }
         menu_bar = self.menuBar()
@@ -470,6 +473,27 @@ class MainWindow(QMainWindow):
         self.desk.store.update_film(review.film_id, state="sent")
         self.reply_room.show_written(folder, names)
         self.say("The reply is written.")
+
+    def show_sheet(self) -> None:
+        """The set-up sheet of the open film's client and movement, or of the person and movement on show."""
+        person, review = self.person_room.person, self.review
+        on_person = self.stack.currentWidget() is self.person_room and person is not None
+        if on_person and person is not None:
+            client_id, movement = person.client_id, str(self.person_room.usual.currentData())
+        elif review is not None:
+            client_id, movement = review.record.client_id, review.brief.file.movement
+        else:
+            self.complain("Open a film or a person first: the sheet is for one client and one movement.")
+            return
+        same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
+        try:
+            sheet = make_sheet(self.desk, client_id, movement, review.analysis if same and review is not None else None)
+        except DeepMirrorError as error:
+            self.complain(error.sentence)
+            return
+        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(self.desk, sheet), self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     def show_keys(self) -> None:
         """All actions and their keys in one overlay."""

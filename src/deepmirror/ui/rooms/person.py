@@ -476,6 +476,9 @@ class PersonRoom(QWidget):
             if seen
             else "No measured side film of this client yet."
         )
+        sides = person.left_and_right()
+        if sides:
+            self.films.setText("\n".join([self.films.text(), *sides]))
 
 
 def _set_length(name: str, person: PersonFile, text: str) -> None:

@@ -14,7 +14,8 @@ from deepmirror.errors import BadBrief
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.rooms.mirror.panels import SUBJECT, SWAP_END, SWAP_START, PlacingPanel, ReadingPanel
+from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
+from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.widgets.film_view import Drawing, FilmView
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
@@ -80,6 +81,9 @@ class MirrorRoom(QWidget):
         self.placing.hold_wanted.connect(lambda name: self._edit_point(name, "toggle_held"))
         self.placing.swap_wanted.connect(self._swap)
         self.placing.subject_wanted.connect(lambda: self._start_mark(SUBJECT))
+        self.placing.machine_named.connect(self._name_machine)
+        self.placing.take_over_wanted.connect(lambda: self._edit("take_over_marks"))
+        self.placing.fit_said.connect(lambda: self._edit("marks_fit"))
         self.placing.done.connect(self.finish_placing)
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
@@ -470,12 +474,22 @@ class MirrorRoom(QWidget):
         if len(points) == MARK_KINDS[kind] and self.review is not None:
             self._mark = None
             self.placing.show_mark(None)
+            size = (self.placing.width_cm.value(), self.placing.height_cm.value())
             try:
-                self.review.mark(kind, [(round(p.x(), 2), round(p.y(), 2)) for p in points], self.placing.length.value())
+                self.review.mark(kind, [(round(p.x(), 2), round(p.y(), 2)) for p in points], self.placing.length.value(), size)
             except BadBrief as error:
                 self.complained.emit(error.sentence)
             self._after_edit()
         self._redraw()
+
+    def _edit(self, edit: str) -> None:
+        if self.review is not None:
+            getattr(self.review, edit)()
+            self._after_edit()
+
+    def _name_machine(self, name: str) -> None:
+        if self.review is not None and (name or None) != self.review.brief.file.machine:
+            self._set(machine=name or None)
 
     def _follow_another(self, at: QPointF) -> None:
         """The one clicked is the client: the film is looked at again, around her."""

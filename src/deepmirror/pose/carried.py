@@ -1,0 +1,71 @@
+"""Points the network does not know (back, waistband, bar, roller): carried along by the body part they were clicked beside.
+
+This gives them a place to be looked for in every frame, and keeps them near the body where flow and patches lose them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import SEGMENTS, near_side, sided, split
+from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px
+from deepmirror.pose.fuse import steady
+
+Array = NDArray[np.float64]
+
+HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
+# How far such a point wanders from where its carrier takes it, share of the shank; from our rendered films.
+CARRIED_SIGMA_SHARE = {"mid_back": 0.10, "low_back": 0.10, "waistband": 0.08, "roller": 0.08, "bar": 0.25}
+
+
+def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
+    """The evidence with a network-like path for every clicked point without a side; side films only.
+
+    Between keyframes what each of them says is blended in time.
+    """
+    near = near_side(view)
+    extra = [n for n in evidence.names if split(n)[1] is None and any(n in k.points for k in keys)]
+    if near is None or not extra:
+        return evidence
+    calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
+    network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
+    for name in extra:
+        i = evidence.names.index(name)
+        rows = sorted((k for k in keys if name in k.points and k.frame < len(calm)), key=lambda k: k.frame)
+        paths = np.array([_path(name, k, calm, evidence.names, near) for k in rows])
+        network[:, i] = _blend(paths, [k.frame for k in rows])
+        sigma[:, i] = CARRIED_SIGMA_SHARE[name] * shank
+    return replace(evidence, network=network, network_sigma=sigma)
+
+
+def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) -> Array:
+    """Path (T, 2) px of a point that keeps its place beside its carrier from one keyframe on, and before it."""
+
+    def at(joint: str) -> Array:
+        return np.asarray(calm[:, names.index(sided(joint, near))])
+
+    click = np.array(key.points[name])
+    segment = FREE_CARRIERS.get(name)
+    if segment is None:
+        joint = min(HELD_BY, key=lambda j: float(np.linalg.norm(at(j)[key.frame] - click)))
+        return np.asarray(at(joint) + (click - at(joint)[key.frame]))
+    a, b = (at(j) for j in SEGMENTS[segment])
+    d = b - a
+    turn = np.arctan2(d[:, 1], d[:, 0])
+    length = np.linalg.norm(d, axis=1)
+    local = rotate(click - a[key.frame], -turn[key.frame])
+    stretch = length / max(float(length[key.frame]), 1e-6)
+    along = np.stack([local[0] * stretch, np.full(len(calm), local[1])], axis=1)
+    return np.asarray(a + rotate(along, turn))
+
+
+def _blend(paths: Array, frames: list[int]) -> Array:
+    """Paths (K, T, 2) weighted by how near in time each keyframe is."""
+    if len(paths) == 1:
+        return np.asarray(paths[0])
+    now = np.arange(paths.shape[1])
+    weights = np.array([np.interp(now, frames, np.eye(len(frames))[k]) for k in range(len(frames))])
+    return np.asarray(np.einsum("kt,ktc->tc", weights, paths))

@@ -1,0 +1,213 @@
+"""The paper beside the film where the coach reads: findings, what held, what cannot be told, the numbers of a rep."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from deepmirror.core.reps import Rep
+from deepmirror.core.tempo import digits, time_under_tension_s
+from deepmirror.core.values import Value, Verdict
+from deepmirror.services.analysis import Analysis
+from deepmirror.services.marking import still_wanted
+from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
+from deepmirror.ui.widgets.paper import empty, heading
+
+SHOWN = {
+    "knee_flexion_max_deg": ("Knee flexion, most", "°"),
+    "hip_flexion_max_deg": ("Hip flexion, most", "°"),
+    "thigh_from_horizontal_min_deg": ("Thigh above level, least", "°"),
+    "crease_margin_cm": ("Hip crease over knee top", "cm"),
+    "trunk_lean_max_deg": ("Trunk lean, most", "°"),
+    "dorsiflexion_max_deg": ("Ankle bend, most", "°"),
+    "knee_past_toe_cm": ("Knee past toe", "cm"),
+    "heel_rise_cm": ("Heel rise", "cm"),
+    "bar_drift_cm": ("Bar drift", "cm"),
+    "hip_lift_cm": ("Hip off the pad", "cm"),
+    "hip_slide_cm": ("Hip along the pad", "cm"),
+    "pelvis_tuck_deg": ("Pelvis rolled", "°"),
+    "knee_slide_cm": ("Knee along the pad", "cm"),
+    "edge_clearance_cm": ("Knee beyond the bench edge", "cm"),
+    "lockout_deg": ("Knee where the lift ends", "°"),
+    "spine_flexion_deg": ("Back more rounded", "°"),
+    "trunk_swing_deg": ("Trunk swing", "°"),
+    "knee_change_deg": ("Knee bend changes by", "°"),
+    "bar_leg_cm": ("Bar from the leg, most", "cm"),
+    "heel_travel_cm": ("Heel travels", "cm"),
+    "bottom_hold_s": ("Held at the bottom", "s"),
+    "top_hold_s": ("Held at the top", "s"),
+    "break_point_deg": ("Control lost at", "°"),
+    "control_s": ("Controlled for", "s"),
+    "stance_length_cm": ("Step length", "cm"),
+    "shank_from_vertical_max_deg": ("Shin from upright, most", "°"),
+    "leg_spread_max_deg": ("Legs apart, most", "°"),
+    "elbow_flexion_max_deg": ("Elbow bend, most", "°"),
+    "fppa_left_deg": ("Left knee inward", "°"),
+    "fppa_right_deg": ("Right knee inward", "°"),
+    "knee_medial_left_pct": ("Left knee off its line", "% shank"),
+    "knee_medial_right_pct": ("Right knee off its line", "% shank"),
+    "knee_to_foot_left_pct": ("Left knee inside hip-toe line", "% shank"),
+    "knee_to_foot_right_pct": ("Right knee inside hip-toe line", "% shank"),
+    "knee_ankle_separation_ratio_min": ("Knee gap / ankle gap", ""),
+}
+SET_SHOWN = {
+    "pivot_misalignment_cm": ("Knee from the pivot", "cm"),
+    "pivot_along_cm": ("… along the shin", "cm"),
+    "pivot_across_cm": ("… before the shin", "cm"),
+    "roller_creep_cm": ("Roller must creep", "cm"),
+    "roller_creep_seen_cm": ("Roller seen to creep", "cm"),
+    "roller_position_pct": ("Roller above the ankle", "% shin"),
+    "lever_angle_deg": ("Lever off the shin", "°"),
+    "stance_width_cm": ("Stance", "cm"),
+    "stance_to_shoulder_ratio": ("Stance / shoulders", ""),
+    "toe_out_left_deg": ("Left foot turned out", "°"),
+    "toe_out_right_deg": ("Right foot turned out", "°"),
+    "foot_height_left_pct": ("Left foot on the platform", "% up"),
+    "foot_height_right_pct": ("Right foot on the platform", "% up"),
+    "stance_asymmetry_cm": ("One foot higher by", "cm"),
+    "stance_off_centre_cm": ("Stance off the middle", "cm"),
+    "speed_loss_pct": ("Speed lost through the set", "%"),
+    "camera_yaw_deg": ("Camera off the side", "°"),
+}
+CLOCK_HOUR_DEG = 30.0
+
+
+class ReadingPanel(QWidget):
+    """Findings in order, what held, what cannot be told, and the numbers of the rep under the playhead."""
+
+    finding_picked = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.cards: dict[str, FindingCard] = {}
+        self._rep_number: int | None = None
+        self._inside = QWidget()
+        self._inside.setObjectName("paper")
+        self._column = QVBoxLayout(self._inside)
+        self._column.setContentsMargins(16, 12, 12, 16)
+        self._column.setSpacing(8)
+        scroll = QScrollArea()
+        scroll.setWidget(self._inside)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(scroll)
+        self._ghost: QLabel | None = None
+        self._numbers: QGridLayout | None = None
+        self._rep_title: QLabel | None = None
+
+    def _clear(self) -> None:
+        self.cards.clear()
+        self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
+        while (item := self._column.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+            elif (layout := item.layout()) is not None:
+                empty(layout)
+
+    def show_words(self, words: str) -> None:
+        """Nothing measured yet: say what to do."""
+        self._clear()
+        label = QLabel(words)
+        label.setWordWrap(True)
+        self._column.addWidget(label)
+        self._column.addStretch(1)
+
+    def show_analysis(self, analysis: Analysis) -> None:
+        """Everything concluded from the film."""
+        self._clear()
+        reps, judgement = analysis.scene.reps, analysis.judgement
+        asked = f", tempo asked {analysis.scene.tempo}" if analysis.scene.tempo else ""
+        bouts = f" in {reps[-1].block} bouts" if reps and reps[-1].block > 1 else ""
+        self._column.addWidget(heading(f"{len(reps)} reps{bouts}, {time_under_tension_s(reps):.1f} s under load{asked}"))
+        if judgement.breakdown is not None:
+            rep, how = judgement.breakdown
+            label = QLabel(f"Form held for {rep - 1} of {len(reps)} reps; rep {rep} left it: {how.title.lower()}.")
+            label.setWordWrap(True)
+            self._column.addWidget(label)
+        for finding in judgement.findings:
+            words = f"Rep {', '.join(map(str, finding.reps))}: " if finding.reps else ""
+            line = f"{words}{finding.value:.1f} ± {finding.u:.1f} {finding.unit}"
+            chain = (*finding.chain, f"likely: {finding.causes[0]}", f"cue: “{finding.cue}”")
+            card = FindingCard(Card(finding.code, Verdict.OFF, finding.title, line, chain))
+            card.picked.connect(self.finding_picked)
+            self.cards[finding.code] = card
+            self._column.addWidget(card)
+        if not judgement.findings:
+            self._column.addWidget(QLabel("Nothing is off that this film can show."))
+        held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE)]
+        if held:
+            self._column.addWidget(heading("Held"))
+            for check in held:
+                near = " (close to the edge)" if check.verdict is Verdict.BORDERLINE else ""
+                self._column.addWidget(check_row(check.verdict, check.held.rstrip(".") + near))
+        wanted = still_wanted(analysis.brief.file, analysis.movement)
+        if wanted:
+            self._column.addWidget(heading("A mark would let it measure"))
+            for words in wanted:
+                self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
+        if judgement.unmeasurable:
+            self._column.addWidget(heading("This film cannot tell"))
+            for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.film_next}" for row in judgement.unmeasurable):
+                self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
+        self._ghost = QLabel()
+        self._ghost.setWordWrap(True)
+        self._ghost.setObjectName("dim")
+        self._column.addWidget(self._ghost)
+        self.show_ghost(())
+        self._show_set(analysis)
+        self._rep_title = heading("Numbers of the rep")
+        self._column.addWidget(self._rep_title)
+        self._numbers = QGridLayout()
+        self._numbers.setColumnStretch(0, 1)
+        self._column.addLayout(self._numbers)
+        self._column.addStretch(1)
+
+    def _show_set(self, analysis: Analysis) -> None:
+        """Numbers of the whole set: machine fit, feet, losses."""
+        values = {n: v for n, v in analysis.measured.film.items() if n in SET_SHOWN}
+        if not values:
+            return
+        self._column.addWidget(heading("Numbers of the set"))
+        grid = QGridLayout()
+        grid.setColumnStretch(0, 1)
+        for row, (name, (words, unit)) in enumerate((n, SET_SHOWN[n]) for n in SET_SHOWN if n in values):
+            value = values[name]
+            places = 0 if unit in ("°", "%") else 2 if not unit else 1
+            hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if name.startswith("toe_out") else ""
+            number = QLabel(f"{value.value:.{places}f} ± {value.u:.{places}f} {unit}{hours}")
+            number.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(QLabel(words), row, 0)
+            grid.addWidget(number, row, 1)
+        self._column.addLayout(grid)
+
+    def show_rep(self, rep: Rep | None, values: dict[str, Value]) -> None:
+        """Numbers of the rep under the playhead."""
+        if self._numbers is None or self._rep_title is None or (rep.number if rep else None) == self._rep_number:
+            return
+        self._rep_number = rep.number if rep else None
+        empty(self._numbers)
+        if rep is None:
+            self._rep_title.setText("Numbers of the rep: between reps")
+            return
+        notes = ["half rep inside"] * bool(rep.halves) + ([f"{rep.leg} leg leads"] if rep.leg else []) + ["cut short"] * (not rep.complete)
+        self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
+        for row, (name, (words, unit)) in enumerate((n, SHOWN[n]) for n in SHOWN if n in values):
+            value = values[name]
+            number = QLabel(f"{value.value:.{0 if unit == '°' else 1}f} ± {value.u:.{0 if unit == '°' else 1}f} {unit}")
+            number.setAlignment(Qt.AlignmentFlag.AlignRight)
+            self._numbers.addWidget(QLabel(words), row, 0)
+            self._numbers.addWidget(number, row, 1)
+
+    def show_ghost(self, why: tuple[str, ...]) -> None:
+        """Why the ghost stands as it does; nothing when it is hidden."""
+        if self._ghost is not None:
+            self._ghost.setText("\n".join(("This ghost is the client's own body at the target.", *why)) if why else "")
+            self._ghost.setVisible(bool(why))
+
+    def pick(self, code: str | None) -> None:
+        """Unfold one finding and fold the others."""
+        for key, card in self.cards.items():
+            card.set_picked(key == code)

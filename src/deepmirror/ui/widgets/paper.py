@@ -1,0 +1,20 @@
+"""Small helpers of the paper panels."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QLabel, QLayout
+
+
+def heading(words: str) -> QLabel:
+    """A small section heading."""
+    label = QLabel(words)
+    label.setObjectName("heading")
+    return label
+
+
+def empty(layout: QLayout) -> None:
+    """Take all widgets out of a layout and let them go."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()
+            widget.deleteLater()

@@ -1,0 +1,42 @@
+"""Shows a set-up sheet, and writes it for the printer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtGui import QPageSize, QPdfWriter, QTextDocument
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+
+
+class SheetDialog(QDialog):
+    """The page as it will be printed; `write` saves the page and returns its path, a PDF is put beside it."""
+
+    def __init__(self, html: str, write: Callable[[], Path], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Set-up sheet")
+        self.resize(720, 720)
+        self._html, self._write = html, write
+        self.page = QTextBrowser()
+        self.page.setHtml(html)
+        self.written = QLabel()
+        self.written.setObjectName("dim")
+        self.save = QPushButton("Write page and PDF")
+        self.save.setObjectName("accent")
+        self.save.clicked.connect(self.save_both)
+        row = QHBoxLayout()
+        row.addWidget(self.written, 1)
+        row.addWidget(self.save)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.page, 1)
+        layout.addLayout(row)
+
+    def save_both(self) -> None:
+        """Write the HTML page and the PDF."""
+        path = self._write()
+        writer = QPdfWriter(str(path.with_suffix(".pdf")))
+        writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+        document = QTextDocument()
+        document.setHtml(self._html)
+        document.print(writer)
+        self.written.setText(f"Written: {path.with_suffix('.pdf')}")
