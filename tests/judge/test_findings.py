@@ -70,7 +70,7 @@ FAULTS = [
     ("shallow_depth", "side-right", "back_squat", {"thigh_from_horizontal_min_deg": 20.0}, {"thigh_from_horizontal_min_deg": 8.0}),
     ("partial_rep", "side-right", "back_squat", {"range_share_pct": 65.0}, {"range_share_pct": 83.0}),
     ("tempo_fast_eccentric", "side-right", "back_squat", {"eccentric_share_pct": 35.0}, {"eccentric_share_pct": 60.0}),
-    ("bounce_at_bottom", "side-right", "back_squat", {"bounce_per_s": 20.0}, {"bounce_per_s": 12.0}),
+    ("bounce_at_bottom", "side-right", "back_squat", {"bounce_per_s": 12.0}, {"bounce_per_s": 6.5}),
     ("heel_rise", "side-right", "back_squat", {"heel_rise_cm": 3.0}, {"heel_rise_cm": 1.8}),
     ("knee_past_toe", "side-right", "back_squat", {"knee_past_toe_cm": 16.0}, {"knee_past_toe_cm": 13.0}),
     ("bar_drift", "side-right", "back_squat", {"bar_drift_cm": 12.0}, {"bar_drift_cm": 9.0}),

@@ -65,7 +65,7 @@ def test_edits_are_saved_as_they_happen_and_undone_without_limit(demo_desk: Desk
 
 
 def test_a_moved_point_moves_the_numbers(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove"))
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
     review = Review(demo_desk, film.id)
     assert review.analysis is not None
     before = review.analysis.measured.reps[0]["thigh_from_horizontal_min_deg"].value

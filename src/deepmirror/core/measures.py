@@ -120,8 +120,9 @@ def spine_flexion(scene: Scene, rep: Rep) -> Value:
         return np.asarray(np.sum(turns, axis=0))
 
     series = scene.track.series(bend)
-    start = at(series, scene.reps[0].start_s)
-    return Value(highest(series, rep).value - start, highest(series, rep).u)
+    start, part = at(series, scene.reps[0].start_s), series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values - part.u))  # the surest large bend: a point lost for some frames must not decide
+    return Value(float(part.values[i]) - start, float(part.u[i]))
 
 
 def change(name: str) -> RepMeasure:

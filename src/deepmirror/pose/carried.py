@@ -16,6 +16,7 @@ from deepmirror.pose.fuse import steady
 
 Array = NDArray[np.float64]
 
+HELD_FOOT_SIGMA_SHARE = 0.08  # some ten degrees of the ankle
 HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
 # How far such a point wanders from where its carrier takes it, share of the shank; from our rendered films.
 CARRIED_SIGMA_SHARE = {"mid_back": 0.10, "low_back": 0.10, "waistband": 0.08, "roller": 0.08, "bar": 0.25}
@@ -41,6 +42,22 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
     return replace(evidence, network=network, network_sigma=sigma)
 
 
+def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
+    """A foot that a roller holds: heel and toe as the shank carries them, instead of where the network guesses them."""
+    near = near_side(view)
+    if near is None:
+        return evidence
+    calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
+    network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
+    for name in (sided("heel", near), sided("toe", near)):
+        rows = sorted((k for k in keys if name in k.points and k.frame < len(calm)), key=lambda k: k.frame)
+        if rows and name in evidence.names:
+            i = evidence.names.index(name)
+            network[:, i] = _blend(np.array([_path(name, k, calm, evidence.names, near) for k in rows]), [k.frame for k in rows])
+            sigma[:, i] = HELD_FOOT_SIGMA_SHARE * shank
+    return replace(evidence, network=network, network_sigma=sigma)
+
+
 def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) -> Array:
     """Path (T, 2) px of a point that keeps its place beside its carrier from one keyframe on, and before it."""
 
@@ -48,7 +65,7 @@ def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) ->
         return np.asarray(calm[:, names.index(sided(joint, near))])
 
     click = np.array(key.points[name])
-    segment = FREE_CARRIERS.get(name)
+    segment = "shank" if split(name)[1] else FREE_CARRIERS.get(name)
     if segment is None:
         joint = min(HELD_BY, key=lambda j: float(np.linalg.norm(at(j)[key.frame] - click)))
         return np.asarray(at(joint) + (click - at(joint)[key.frame]))

@@ -16,6 +16,7 @@ from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Track
 from deepmirror.core.values import Value
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.carried import carry_foot
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
 
@@ -53,7 +54,6 @@ DEEP_HIP_DEG = 120.0
 HELD = Trust(network=40.0, match=40.0)
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
-HELD_FOOT_SIGMA = 0.15  # share of the distance from the knee: some ten degrees of the ankle
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 DRIFT_SHARE = {"shoulder": 0.03, "elbow": 0.05, "wrist": 0.06, "hip": 0.02}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.01
@@ -122,6 +122,8 @@ def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view:
 
 def first_positions(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Array:
     """Where the points are (T, P, 2) px by network and clicks alone: good enough to look around."""
+    if movement.foot_held:
+        evidence = carry_foot(evidence, keys, view)
     bare = replace(evidence, step_sigma=np.full_like(evidence.step_sigma, np.inf), match_sigma=np.full_like(evidence.match_sigma, np.inf))
     return solve(
         bare, keys, believe(movement, view), _offsets(evidence, keys, movement, view), None, _acceleration(evidence), passes=2, doubt=False
@@ -132,6 +134,8 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     everything = whole.only(points_for(seen.view) + extra)
+    if seen.movement.foot_held:
+        everything = carry_foot(everything, keys, seen.view)
     kept = [i for i, n in enumerate(everything.names) if n not in seen.hidden]
     all_moved, soft = _offsets(everything, keys, seen.movement, seen.view), _acceleration(everything)
     moved = Offsets(all_moved.move[:, kept], all_moved.sigma[kept])
@@ -170,14 +174,9 @@ def _lengths(plane: Plane, seen: Seen) -> Lengths:
 
 
 def _shoe(keys: list[Keyframe], seen: Seen) -> Lengths:
-    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked.
-
-    Where the movement holds the foot against a roller, heel and toe keep their distance from the knee as well.
-    """
+    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked."""
     near = near_side(seen.view) or "left"
     pairs = {(i, j): SHOE_SIGMA for i, j in (("ankle", "heel"), ("ankle", "toe"), ("heel", "toe"))}
-    if seen.movement.foot_held:
-        pairs |= {("knee", end): HELD_FOOT_SIGMA for end in ("heel", "toe")}
     out: Lengths = {}
     for (i, j), share in pairs.items():
         a, b = sided(i, near), sided(j, near)

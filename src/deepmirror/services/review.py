@@ -22,6 +22,7 @@ from deepmirror.services.looking import FOLLOW
 from deepmirror.services.marking import KINDS, Wanted, free_points, wanted_marks
 
 Pixel = tuple[float, float]
+ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
 FAR_CLICK_SHARE = 0.35  # of the shank's length: beyond any error of the network on our rendered films but a lost foot
 MARK_KINDS = {name: kind.clicks for name, kind in KINDS.items()}
 
@@ -231,7 +232,7 @@ def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:
     out = []
     for frame, points in brief.seeds:
         for name, xy in points.items():
-            if name in evidence.names and frame < len(network) and split(name)[1] is not None:
+            if name in evidence.names and frame < len(network) and split(name)[0] in ASKED_ABOUT:
                 away = float(np.hypot(*(np.array(xy) - network[frame, evidence.names.index(name)])))
                 if away > FAR_CLICK_SHARE * shank:
                     out.append(

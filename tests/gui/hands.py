@@ -1,0 +1,46 @@
+"""What a coach's hands do in the window."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.rooms.mirror.room import MirrorRoom
+from deepmirror.ui.window import MainWindow
+
+PATIENCE = 60000  # ms; generous for a busy machine: no wait lasts longer than the work it waits for
+
+
+def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
+    mine = [f for f in window.desk.films() if f.client_name.startswith(client)]
+    film = next((f for f in mine if f.brief["movement"] == "back_squat"), mine[0])
+    window.open_film(film.id)
+    qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
+
+
+def settle(window: MainWindow, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: window.mirror.frame == window.mirror._wanted, timeout=10000)
+
+
+def key(window: MainWindow, action_id: str) -> None:
+    """Press an action's own key in the window."""
+    entry = next(a for a in ACTIONS if a.id == action_id)
+    combination = QKeySequence(entry.key)[0]
+    QTest.keyClick(QApplication.focusWidget() or window, combination.key(), combination.keyboardModifiers())
+
+
+def choose_mark(mirror: MirrorRoom, kind: str) -> None:
+    """Click a row of the marks' list."""
+    marks = mirror.placing.marks
+    row = next(marks.item(i) for i in range(marks.count()) if marks.item(i).data(Qt.ItemDataRole.UserRole) == kind)
+    marks.scrollToItem(row)
+    QTest.mouseClick(marks.viewport(), Qt.MouseButton.LeftButton, pos=marks.visualItemRect(row).center())
+
+
+def click_film(mirror: MirrorRoom, *spots: tuple[float, float]) -> None:
+    for x, y in spots:
+        QTest.mouseClick(mirror.film, Qt.MouseButton.LeftButton, pos=mirror.film.to_view(QPointF(x, y)).toPoint())
