@@ -22,6 +22,14 @@ from deepmirror.services.desk import Desk, fill_demo
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 FILMS = ("tove_back_squat_side", "bram_back_squat_side", "yuna_back_squat_front")
+MACHINES = (
+    "ines_lying_curl_side",
+    "oren_leg_press_side",
+    "nuru_leg_extension_side",
+    "tove_romanian_side",
+    "yuna_calf_raise_side",
+    "oren_belt_squat_front",
+)
 NOON = datetime(2026, 3, 2, 12, 0, tzinfo=UTC)
 
 
@@ -33,7 +41,7 @@ def truth_of(name: str) -> dict[str, Any]:
 def analyses() -> dict[str, Analysis]:
     """Every demo film concluded from its shipped evidence."""
     out = {}
-    for name in FILMS:
+    for name in (*FILMS, *MACHINES):
         with Film(DEMO / f"{name}.mp4") as film:
             out[name] = conclude(film.facts, read_brief(DEMO / f"{name}.brief.json"), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
     return out

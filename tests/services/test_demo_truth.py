@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
 from deepmirror.core.reps import find_reps
+from deepmirror.media.film import Film
 from deepmirror.services.analysis import Analysis
-from tests.conftest import FILMS, truth_of
+from deepmirror.services.desk import result_of
+from tests.conftest import DEMO, FILMS, MACHINES, truth_of
 
 FRAME = 1 / 30
+# faults that a set's own middle decides may leave a rep of a set with many of them unsaid
+BY_THE_SET = {"partial_rep"}
 
 
 def true_reps(name: str) -> list:
@@ -48,14 +54,16 @@ def test_side_angles(analyses: dict[str, Analysis], name: str) -> None:
         assert np.median(error) < limit, angle
 
 
-@pytest.mark.parametrize("name", FILMS)
+@pytest.mark.parametrize("name", (*FILMS, *MACHINES))
 def test_planted_faults_are_found_and_nothing_else(analyses: dict[str, Analysis], name: str) -> None:
     truth, findings = truth_of(name), analyses[name].judgement.findings
     allowed = {t["code"] for t in truth["tolerated"]}
     for fault in truth["faults"]:
         codes = {fault["code"], *fault.get("accept_also", [])}
         allowed |= codes
-        assert {r for f in findings if f.code in codes for r in f.reps} == set(fault["reps"]), fault["code"]
+        hit = [f for f in findings if f.code in codes]
+        assert hit and ("reps" not in fault or {r for f in hit for r in f.reps} <= set(fault["reps"])), fault["code"]
+        assert fault["code"] in BY_THE_SET or "reps" not in fault or {r for f in hit for r in f.reps} == set(fault["reps"])
     assert {f.code for f in findings} <= allowed
 
 
@@ -68,3 +76,36 @@ def test_front_view_measures(analyses: dict[str, Analysis]) -> None:
             assert seen.value == pytest.approx(true["measures"][f"fppa_max_deg_{side}"], abs=max(6, seen.u))
         assert rep["knee_ankle_separation_ratio_min"].value == pytest.approx(true["measures"]["knee_ankle_separation_ratio_min"], abs=0.06)
     assert analysis.measured.film["stance_width_cm"].value == pytest.approx(truth["measures"]["stance_width_cm"], abs=2)
+
+
+@pytest.mark.parametrize("name", MACHINES)
+def test_machine_sets_are_counted_and_measured(analyses: dict[str, Analysis], name: str) -> None:
+    truth, analysis = truth_of(name), analyses[name]
+    assert len(analysis.scene.reps) == len(truth["reps"])
+    for values, true in zip(analysis.measured.reps, truth["reps"], strict=True):
+        for key, least in (("hip_lift_cm", 0.5), ("knee_flexion_max_deg", 8.0)):
+            if key in values and key in true["measures"]:
+                assert abs(values[key].value - true["measures"][key]) <= max(values[key].u, least), key
+    film = analysis.measured.film
+    for key in ("pivot_misalignment_cm", "stance_width_cm", "toe_out_left_deg", "toe_out_right_deg"):
+        if key in truth["measures"]:
+            assert film[key].value == pytest.approx(truth["measures"][key], abs=film[key].u)
+
+
+def test_a_curling_pelvis_gets_two_answers_with_their_depths(analyses: dict[str, Analysis]) -> None:
+    analysis = analyses["oren_leg_press_side"]
+    finding = analysis.judgement.findings[0]
+    assert finding.code == "pelvis_tuck" and finding.change.startswith("Two answers: stop at about")
+    assert "open the knees" in finding.change
+    assert analysis.judgement.breakdown is not None and analysis.judgement.breakdown[0] == 3
+    stop = float(finding.change.split("about ")[1].split("°")[0])
+    clean = max(analysis.measured.reps[i]["knee_flexion_max_deg"].value for i in (0, 1))
+    broken = analysis.measured.reps[3]["knee_flexion_max_deg"].value
+    assert stop == pytest.approx(clean, abs=1) and stop < broken - 10
+
+
+def test_the_desks_lines_of_the_demo_are_what_the_engine_concludes(analyses: dict[str, Analysis]) -> None:
+    kept = json.loads((DEMO / "results.json").read_text())
+    for name, analysis in analyses.items():
+        with Film(DEMO / f"{name}.mp4") as film:
+            assert json.loads(json.dumps(result_of(analysis, film))) == kept[name], f"{name}: run scripts/evidence.py --conclude"

@@ -10,7 +10,7 @@ from deepmirror.core.build import Build, Lever, Setup
 from deepmirror.core.guided import MACHINES, GuidedBuild
 from deepmirror.core.machine import distances
 from deepmirror.core.reps import rise_acceleration
-from deepmirror.core.scene import CannotTell, Scene
+from deepmirror.core.scene import Scene
 from deepmirror.core.values import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
@@ -50,11 +50,14 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
 
 def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
     """On a seat: the two answers to a pelvis that curls, each with the depth it gives this body."""
-    knee, onset = scene.angles.get(f"knee_flexion_{scene.near}"), pelvis_onset(scene)
-    if knee is None or onset is None or not body_of(file.client).known():
+    if not body_of(file.client).known() or not any("hip_lift_cm" in v for v in measured.reps):
         return None
-    flat_deg = float(knee.values[onset])
-    depth = float(np.median([v["knee_flexion_max_deg"].value for v in measured.reps if "knee_flexion_max_deg" in v]))
+    depths = [v["knee_flexion_max_deg"].value for v in measured.reps if "knee_flexion_max_deg" in v]
+    flat = flat_depth(scene, measured)
+    if flat is None:
+        return None
+    flat_deg, how = flat
+    depth = float(np.max(depths))
     machine, limits = MACHINES[file.movement], limits_of(file.client)
     # the film says where these hips ran out of room; the solver's own limit is set by it
     bent = GuidedBuild(body_of(file.client), limits).posture(flat_deg, machine).hip_flexion
@@ -62,25 +65,34 @@ def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildVie
     opened = [(o, build.deepest(replace(machine, knees_open_deg=float(o))).posture.knee_flexion) for o in range(5, 35, 5)]
     enough = next(((o, k) for o, k in opened if k >= depth - 1.0), opened[-1])
     answer = (
-        f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where the pelvis still lay flat on this film; or open the knees "
-        f"about {enough[0]}° more, which gives this build's hips room to about {enough[1]:.0f}°."
+        f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
+        f"which gives this build's hips room to about {enough[1]:.0f}°."
     )
-    return BuildView(None, (f"the pelvis left the pad at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer})
+    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer})
 
 
-def pelvis_onset(scene: Scene) -> int | None:
-    """Frame at which the pelvis first leaves its pad by ONSET_CM on the way down of a rep; None when it never does."""
-    if scene.px_per_cm is None:
+def flat_depth(scene: Scene, measured: Measured) -> tuple[float, str] | None:
+    """Deepest knee flexion (degrees) this film shows with the pelvis flat, and how it is known; None when it never left the pad.
+
+    Reps that kept the pelvis down tell it best; without one it is where the pelvis began to leave.
+    """
+    lifts = [
+        (v["hip_lift_cm"].value, v["knee_flexion_max_deg"].value)
+        for v in measured.reps
+        if {"hip_lift_cm", "knee_flexion_max_deg"} <= set(v)
+    ]
+    if not any(lift > LIFTED_CM for lift, _ in lifts):
         return None
-    try:
-        away = distances(scene, "hip", "pad")[0] / scene.px_per_cm.value
-    except CannotTell:
-        return None
-    for rep in scene.reps:
-        inside = np.flatnonzero((scene.track.times >= rep.start_s) & (scene.track.times <= rep.bottom_s))
-        if len(inside) and away[inside].max() > LIFTED_CM:
-            return int(inside[int(np.argmax(away[inside] > ONSET_CM))])
-    return None
+    clean = [knee for lift, knee in lifts if lift <= ONSET_CM]
+    if clean:
+        return max(clean), "the pelvis still lay flat on this film"
+    assert scene.px_per_cm is not None
+    away = distances(scene, "hip", "pad")[0] / scene.px_per_cm.value
+    knee = scene.angle("knee_flexion")
+    rep = next(r for r, (lift, _) in zip(scene.reps, lifts, strict=False) if lift > LIFTED_CM)
+    inside = np.flatnonzero((scene.track.times >= rep.start_s) & (scene.track.times <= rep.bottom_s))
+    onset = inside[int(np.argmax(away[inside] > ONSET_CM))]
+    return float(knee.values[onset]), "the pelvis began to leave the pad on this film"
 
 
 def _dynamics(scene: Scene, build: Build, setup: Setup, depth: float) -> list[str]:
