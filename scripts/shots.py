@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 
 from deepmirror.services.desk import Desk, fill_demo
 from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -56,7 +57,8 @@ def main() -> None:
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips())
         shoot(window, "desk", out)
-        films = {f.brief["view"] + f.client_name[:4]: f.id for f in desk.films()}
+        films = {f.brief["view"] + f.client_name[:4]: f.id for f in reversed(desk.films()) if f.brief["movement"] == "back_squat"}
+        machines = {f.brief["movement"]: f.id for f in desk.films()}
         window.open_film(films["side-rightBram"])
         wait(lambda: window.mirror.film.image() is not None)
         window.mirror.next_finding()
@@ -79,6 +81,26 @@ def main() -> None:
         window.mirror.seek(0)
         window.mirror.toggle_placing()
         shoot(window, "placing", out)
+        window.mirror.toggle_placing()
+        for name, movement, placing in (
+            ("mirror-curl", "lying_leg_curl", False),
+            ("mirror-press", "leg_press", False),
+            ("mirror-platform", "belt_squat", False),
+            ("mirror-hinge", "romanian_deadlift", False),
+            ("placing-marks", "leg_extension", True),
+        ):
+            window.open_film(machines[movement])
+            wait(lambda: window.mirror.film.image() is not None)
+            window.mirror.next_finding()
+            if placing:
+                window.mirror.toggle_placing()
+            shoot(window, name, out)
+        window.mirror.toggle_placing()
+        window.show_sheet()
+        dialog = window.findChild(SheetDialog)
+        assert dialog is not None
+        dialog.grab().save(str(out / "sheet.png"))
+        dialog.close()
         window.close()
 
 

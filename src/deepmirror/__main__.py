@@ -34,7 +34,9 @@ def parser() -> argparse.ArgumentParser:
     look.add_argument("--out", type=Path, required=True, help="evidence file (.npz) to write")
     look.add_argument("--what", choices=("quick", "final", "follow"), default="final")
     look.add_argument("--movements", type=Path, help="folder of own movement definitions")
-    commands.add_parser("movements", help="list and check the movement definitions").add_argument("--library", type=Path)
+    movements = commands.add_parser("movements", help="list and check the movement definitions")
+    movements.add_argument("--library", type=Path, help="library folder; own definitions lie in its folder “movements”")
+    movements.add_argument("--copy", metavar="ID", help="copy a shipped definition into that folder, to be changed")
     return top
 
 
@@ -50,7 +52,7 @@ def main(words: list[str] | None = None) -> int:
     if args.command == "look":
         return bootstrap.run_look(args)
     if args.command == "movements":
-        return bootstrap.run_movements(args.library)
+        return bootstrap.run_movements(args.library, args.copy)
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False))
 
 

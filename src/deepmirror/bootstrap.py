@@ -76,18 +76,26 @@ def run_look(args: argparse.Namespace) -> int:
     return 0
 
 
-def run_movements(library: Path | None) -> int:
-    """List the movement definitions, the coach's own included; exit 2 with one line when one is not right."""
-    from deepmirror.movements.loader import load_catalogue
+def run_movements(library: Path | None, copy: str | None = None) -> int:
+    """List the movement definitions, the coach's own included, or copy one; exit 2 with a line for each that is not right."""
+    from platformdirs import user_data_path
 
+    from deepmirror.movements.loader import copy_definition, load_catalogue
+
+    own = (library or user_data_path("deepmirror") / "library") / "movements"
     try:
-        catalogue = load_catalogue(library / "movements" if library else None)
+        if copy is not None:
+            print(copy_definition(copy, own))
+            return 0
+        catalogue = load_catalogue(own)
     except DeepMirrorError as error:
         print(" ".join(error.sentence.split()), file=sys.stderr)
         return 2
     for m in sorted(catalogue.movements.values(), key=lambda m: (m.family, m.title)):
         print(f"{m.id:24s} {m.title:26s} {m.family:24s} {'/'.join(m.views):12s} {len(m.fault)} faults")
-    return 0
+    for problem in catalogue.problems:
+        print(" ".join(problem.split()), file=sys.stderr)
+    return 2 if catalogue.problems else 0
 
 
 def run_window(library: Path | None, demo: bool) -> int:

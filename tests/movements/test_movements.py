@@ -9,7 +9,7 @@ import pytest
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.errors import BadMovement
-from deepmirror.movements.loader import load_catalogue
+from deepmirror.movements.loader import copy_definition, load_catalogue
 
 SHIPPED = Path(__file__).resolve().parents[2] / "src" / "deepmirror" / "movements" / "data"
 
@@ -52,8 +52,23 @@ def test_a_coachs_own_definition_is_checked(tmp_path: Path, change: tuple[str, s
     bad.mkdir()
     assert change[0] in text
     (bad / "own_squat.toml").write_text(text.replace(*change, 1))
-    with pytest.raises(BadMovement, match=words) as told:
-        load_catalogue(bad)
+    (bad / "own_press.toml").write_text((SHIPPED / "leg_press.toml").read_text().replace('id = "leg_press"', 'id = "own_press"'))
+    catalogue = load_catalogue(bad)
+    (problem,) = catalogue.problems
+    assert words in problem and "own_squat" not in catalogue.movements and "own_press" in catalogue.movements
     changed = next(i for i, (a, b) in enumerate(zip(text.splitlines(), text.replace(*change, 1).splitlines(), strict=True)) if a != b)
-    named = int(re.search(r"own_squat\.toml:(\d+)", told.value.sentence)[1])  # type: ignore[index]
-    assert abs(named - 1 - changed) <= 6, (told.value.sentence, changed + 1)
+    named = int(re.search(r"own_squat\.toml:(\d+)", problem)[1])  # type: ignore[index]
+    assert abs(named - 1 - changed) <= 6, (problem, changed + 1)
+
+
+def test_a_copy_is_named_apart_and_never_written_over(tmp_path: Path) -> None:
+    path = copy_definition("leg_press", tmp_path / "movements")
+    assert load_catalogue(path.parent).movement("own_leg_press").title == "Leg press"
+    path.write_text(path.read_text().replace('title = "Leg press"', 'title = "Sled, garage"'))
+    with pytest.raises(BadMovement, match="there already"):
+        copy_definition("leg_press", path.parent)
+    for name in ("cartwheel", "faults", "shared"):
+        with pytest.raises(BadMovement, match="No shipped movement"):
+            copy_definition(name, path.parent)
+    load_catalogue.cache_clear()
+    assert load_catalogue(path.parent).movement("own_leg_press").title == "Sled, garage"

@@ -31,6 +31,11 @@ class Value:
         return Value(self.value, math.hypot(self.u, u))
 
 
+def with_unit(number: str, unit: str) -> str:
+    """A number and its unit as they are written: "3.6 cm", but "33°" without a gap."""
+    return f"{number}{unit}" if unit.startswith("°") else f"{number} {unit}".rstrip()
+
+
 class Verdict(StrEnum):
     """Within, borderline (inside within), off, or not to be told from this film."""
 

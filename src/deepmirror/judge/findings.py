@@ -10,7 +10,7 @@ from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
 from deepmirror.core.scene import CannotTell, NotAsked, Scene
 from deepmirror.core.skeleton import near_side
-from deepmirror.core.values import Band, Value, Verdict, verdict
+from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
@@ -204,12 +204,12 @@ def _finding(
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
     reps = tuple(r.number for r, _ in off if r is not None)
     chain = [
-        f"{fault.measure} in rep {r.number}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
+        f"{fault.measure} in rep {r.number}: {with_unit(f'{v.value:.1f} ± {v.u:.1f}', fault.unit)}"
         if r
-        else f"{fault.measure}: {v.value:.1f} ± {v.u:.1f} {fault.unit}"
+        else f"{fault.measure}: {with_unit(f'{v.value:.1f} ± {v.u:.1f}', fault.unit)}"
         for r, v in off
     ]
-    chain.append(f"target {describe_band(band)} {fault.unit}, school “{school.replace('_', ' ')}” ({target.source})")
+    chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{school.replace('_', ' ')}” ({target.source})")
     chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
     if build is not None and fault.code in BY_BUILD:
         chain += list(build.words)

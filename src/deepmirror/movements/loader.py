@@ -24,10 +24,11 @@ FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
 
 @dataclass(frozen=True)
 class Catalogue:
-    """All movements by id, and the texts of all faults by code."""
+    """All movements by id, the texts of all faults by code, and what is not right with a coach's own files."""
 
     movements: dict[str, Movement]
     faults: dict[str, FaultText]
+    problems: tuple[str, ...] = ()
 
     def movement(self, name: str) -> Movement:
         """A movement by id. Raises BadMovement when there is none."""
@@ -38,7 +39,11 @@ class Catalogue:
 
 @lru_cache(maxsize=4)
 def load_catalogue(own_folder: Path | None = None) -> Catalogue:
-    """Shipped definitions, then a coach's own, which may replace them. Raises BadMovement naming file, line and what is wrong."""
+    """Shipped definitions, then a coach's own, which may replace them.
+
+    A file of the coach's that is not right is left out and told in `problems`, with file, line and what is wrong. Raises
+    BadMovement for shipped ones.
+    """
     data = resources.files("deepmirror.movements") / "data"
     faults = _checked(data / FAULTS_FILE, TypeAdapter(dict[str, FaultText]).validate_python)
     shared = _checked(data / SHARED_FILE, TypeAdapter(dict[str, list[Fault]]).validate_python)
@@ -46,8 +51,29 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
         f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in (FAULTS_FILE, SHARED_FILE)
     ]
     own = sorted(own_folder.glob("*.toml")) if own_folder is not None and own_folder.is_dir() else []
-    movements = {m.id: m for m in (_movement(f, faults, shared) for f in [*files, *own])}
-    return Catalogue(movements, faults)
+    movements = {m.id: m for m in (_movement(f, faults, shared) for f in files)}
+    problems = []
+    for file in own:
+        try:
+            movement = _movement(file, faults, shared)
+        except BadMovement as error:
+            problems.append(error.sentence)
+        else:
+            movements[movement.id] = movement
+    return Catalogue(movements, faults, tuple(problems))
+
+
+def copy_definition(movement_id: str, folder: Path) -> Path:
+    """Write a copy of a shipped definition, renamed, for a coach to change; returns its path. Raises BadMovement."""
+    source = resources.files("deepmirror.movements") / "data" / f"{movement_id}.toml"
+    path = folder / f"own_{movement_id}.toml"
+    if movement_id in (FAULTS_FILE.removesuffix(".toml"), SHARED_FILE.removesuffix(".toml")) or not source.is_file():
+        raise BadMovement(f"No shipped movement is called “{movement_id}”.")
+    if path.exists():
+        raise BadMovement(f"“{path}” is there already: change it, or rename it first.")
+    folder.mkdir(parents=True, exist_ok=True)
+    path.write_text(source.read_text("utf-8").replace(f'id = "{movement_id}"', f'id = "own_{movement_id}"', 1), "utf-8")
+    return path
 
 
 def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]]) -> Movement:

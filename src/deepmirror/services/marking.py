@@ -70,12 +70,14 @@ def is_placed(file: BriefFile, kind: str) -> bool:
 
 def free_points(movement: Movement) -> list[str]:
     """Points beside the joints that this movement asks for; a back is marked twice."""
-    asked = {*movement.marks, *(["low_back"] if "mid_back" in movement.marks else []), "bar"}
+    asked = {*movement.marks, *(["low_back"] if "mid_back" in movement.marks else [])}
+    if any(f.measure.startswith("bar_") for f in movement.fault):
+        asked.add("bar")
     return [n for n in FREE_POINTS if n in asked]
 
 
 def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
     """One line per mark or point that this movement asks for and the film lacks, with what it would let it measure."""
     placed = {n for s in file.seeds for n in s.points_px}
-    lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed]
+    lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed and w.kind not in ALWAYS]
     return lines + [f"{n.replace('_', ' ').capitalize()}: {POINT_GIVES[n]}" for n in movement.marks if n in POINT_GIVES and n not in placed]

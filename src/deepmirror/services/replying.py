@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.tempo import digits, time_under_tension_s
-from deepmirror.core.values import Verdict
+from deepmirror.core.values import Verdict, with_unit
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
 from deepmirror.judge.findings import Finding, describe_band
@@ -53,9 +53,9 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool) -> Correction:
     times = analysis.scene.track.times
     frame = int(np.argmin(np.abs(times - f.time_s)))
     seen = f"{_rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s."
-    number = f"{f.value:.0f} ± {f.u:.0f} {f.unit}; target {describe_band(f.target)}."
+    number = f"{with_unit(f'{f.value:.0f} ± {f.u:.0f}', f.unit)}; target {describe_band(f.target)}."
     if f.u < 1.5 and abs(f.value) < 20:
-        number = f"{f.value:.1f} ± {f.u:.1f} {f.unit}; target {describe_band(f.target)}."
+        number = f"{with_unit(f'{f.value:.1f} ± {f.u:.1f}', f.unit)}; target {describe_band(f.target)}."
     return Correction(f.code, f.title, seen, number, f.why, f.cue, f.change, f.film_next, frame, f.measure, chosen)
 
 

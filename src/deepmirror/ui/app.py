@@ -28,4 +28,6 @@ def run(folder: Path, demo: bool) -> int:
         return 2
     window = MainWindow(desk)
     window.show()
+    if desk.catalogue.problems:
+        window.complain("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
     return app.exec()

@@ -77,6 +77,7 @@ class PlacingPanel(QWidget):
     def _build_marks(self, layout: QVBoxLayout) -> None:
         self.marks = QListWidget()
         self.marks.setAccessibleName("Marks of the machine and the room")
+        self.marks.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.marks.itemClicked.connect(lambda item: self.mark_chosen.emit(item.data(POINT_ROLE)))
         self.length, self.width_cm, self.height_cm = QDoubleSpinBox(), QDoubleSpinBox(), QDoubleSpinBox()
         sizes = (

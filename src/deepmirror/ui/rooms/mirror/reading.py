@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidg
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.tempo import digits, time_under_tension_s
-from deepmirror.core.values import Value, Verdict
+from deepmirror.core.values import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.marking import still_wanted
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
@@ -129,7 +129,7 @@ class ReadingPanel(QWidget):
             self._column.addWidget(label)
         for finding in judgement.findings:
             words = f"Rep {', '.join(map(str, finding.reps))}: " if finding.reps else ""
-            line = f"{words}{finding.value:.1f} ± {finding.u:.1f} {finding.unit}"
+            line = f"{words}{with_unit(f'{finding.value:.1f} ± {finding.u:.1f}', finding.unit)}"
             chain = (*finding.chain, f"likely: {finding.causes[0]}", f"cue: “{finding.cue}”")
             card = FindingCard(Card(finding.code, Verdict.OFF, finding.title, line, chain))
             card.picked.connect(self.finding_picked)
@@ -140,9 +140,11 @@ class ReadingPanel(QWidget):
         held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE)]
         if held:
             self._column.addWidget(heading("Held"))
-            for check in held:
-                near = " (close to the edge)" if check.verdict is Verdict.BORDERLINE else ""
-                self._column.addWidget(check_row(check.verdict, check.held.rstrip(".") + near))
+            # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
+            surest = {c.held: c.verdict for c in sorted(held, key=lambda c: c.verdict is Verdict.BORDERLINE)}
+            for words, verdict in surest.items():
+                near = " (close to the edge)" if verdict is Verdict.BORDERLINE else ""
+                self._column.addWidget(check_row(verdict, words.rstrip(".") + near))
         wanted = still_wanted(analysis.brief.file, analysis.movement)
         if wanted:
             self._column.addWidget(heading("A mark would let it measure"))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -22,6 +24,7 @@ from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
 DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
+ROOM_MARKS = ("plumb", "floor_line")
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
@@ -273,8 +276,11 @@ class MirrorRoom(QWidget):
                 n: (p, COVERAGE_FACTOR * float(track.sigma(n)[self.frame])) for n, p in places.items() if n.rpartition("_")[0] not in hidden
             }
             near = near_side(review.brief.file.view)
+            if near and "mid_back" in places:
+                back = [f"hip_{near}", *(n for n in ("low_back", "mid_back") if n in places), f"shoulder_{near}"]
+                drawing.lines += [(places[a], places[b]) for a, b in pairwise(back)]
             for side in (near,) if near else SIDES:
-                for segment in ("trunk", "thigh", "shank", "foot"):
+                for segment in ("trunk", "thigh", "shank", "foot")[1 if near and "mid_back" in places else 0 :]:
                     a, b = (sided(j, side) for j in SEGMENTS[segment])
                     if a in places and b in places:
                         drawing.lines.append((places[a], places[b]))
@@ -284,17 +290,25 @@ class MirrorRoom(QWidget):
             drawing.ghost = [(QPointF(*a), QPointF(*b)) for a, b in ghost.lines()]
             drawing.ghost_opacity = self.opacity.value() / 100
         drawing.placed = {n: QPointF(*xy) for n, xy in review.seed(self.frame).items()}
-        if self.film.placing or analysis is None:
-            file = review.brief.file
-            if file.scale is not None:
-                drawing.marks["scale"] = [QPointF(*p) for p in file.scale.points_px]
-            for kind, points in file.marks.model_dump(exclude_none=True).items():
-                if kind in MARK_KINDS:
-                    drawing.marks[kind] = [QPointF(*points)] if MARK_KINDS[kind] == 1 else [QPointF(*p) for p in points]
-            if self._mark is not None:
-                drawing.marks["placing"] = self._mark[1]
+        drawing.marks = self._marks_to_draw(review, everything=self.film.placing or analysis is None)
+        if self._mark is not None:
+            drawing.marks["placing"] = self._mark[1]
         self.film.drawing = drawing
         self.film.update()
+
+    @staticmethod
+    def _marks_to_draw(review: Review, everything: bool) -> dict[str, list[QPointF]]:
+        """The machine's marks where they were clicked; those of the room only while they are placed."""
+        file, out = review.brief.file, {}
+        if file.scale is not None and everything:
+            out["scale"] = [QPointF(*p) for p in file.scale.points_px]
+        for kind, points in file.marks.model_dump(exclude_none=True).items():
+            if kind not in MARK_KINDS or (kind in ROOM_MARKS and not everything):
+                continue
+            out[kind] = [QPointF(*points)] if MARK_KINDS[kind] == 1 else [QPointF(*p) for p in points]
+            if kind == "platform":
+                out[kind].append(out[kind][0])
+        return out
 
     def play(self) -> None:
         """Play or pause."""
