@@ -11,6 +11,7 @@ from deepmirror.core.reps import Rep
 from deepmirror.core.scene import CannotTell, NotAsked, Scene
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
+from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
@@ -69,6 +70,7 @@ class BuildView:
     lean: Band | None
     words: tuple[str, ...]
     answers: dict[str, str] = field(default_factory=dict)
+    binding_limit: str | None = None
 
 
 BUILD_SCHOOL = "build"
@@ -161,7 +163,7 @@ def judge(
         checks.append(Check(fault.code, text.title, _worst(verdicts), text.held))
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
         if off:
-            findings.append(_finding(scene, fault, text, school, band, off, build))
+            findings.append(_finding(scene, fault, text, school, band, off, build, measured.film))
         elif Verdict.CANNOT_TELL in verdicts:
             unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next, text.title))
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
@@ -199,6 +201,7 @@ def _finding(
     band: Band,
     off: list[tuple[Rep | None, Value]],
     build: BuildView | None,
+    film: dict[str, Value],
 ) -> Finding:
     target = fault.targets[school]
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
@@ -215,6 +218,8 @@ def _finding(
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
+    evidence = gather(scene, film, reps, build.binding_limit if build is not None else None)
+    chain += [f"evidence: {e.because}" for e in evidence]
     change = fault.change or text.change
     if build is not None and (fault.group or fault.code) in build.answers:
         change = build.answers[fault.group or fault.code]
@@ -236,15 +241,9 @@ def _finding(
         fault.cue or text.cue,
         change,
         text.film_next,
-        tuple(_ranked_causes(text, reps, len(scene.reps))),
+        tuple(ranked(text.causes, evidence)),
         tuple(chain),
     )
-
-
-def _ranked_causes(text: FaultText, reps: tuple[int, ...], total: int) -> list[str]:
-    """Causes in the definition's order; a fault only seen late in the set points at fatigue first."""
-    late = bool(reps) and total >= 3 and min(reps) > total / 2
-    return sorted(text.causes, key=lambda c: 0 if late and "fatigue" in c else 1)
 
 
 def _worst_time(scene: Scene, fault: Fault, rep: Rep | None) -> float:

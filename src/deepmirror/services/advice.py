@@ -45,7 +45,7 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
     words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
-    return BuildView(lean, tuple(words))
+    return BuildView(lean, tuple(words), binding_limit=deepest.binding_limit)
 
 
 def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
@@ -68,7 +68,7 @@ def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildVie
         f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
         f"which gives this build's hips room to about {enough[1]:.0f}°."
     )
-    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer})
+    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, "hip_flexion")
 
 
 def flat_depth(scene: Scene, measured: Measured) -> tuple[float, str] | None:

@@ -152,6 +152,22 @@ class Review:
         seeds = {f: {n: xy for n, xy in p.items() if (f, n) != (frame, name)} for f, p in self.brief.seeds}
         self._change(f"remove {name.replace('_', ' ')}", seeds=_seed_list(seeds))
 
+    def home(self, frame: int, xy: Pixel) -> Pixel:
+        """Where a spot of the room seen on a frame lies on the first frame: marks are kept there when the camera moves."""
+        turn = self._room(frame)
+        x, y = np.linalg.solve(turn[:, :2], np.array(xy) - turn[:, 2])
+        return round(float(x), 2), round(float(y), 2)
+
+    def away(self, frame: int, xy: Pixel) -> Pixel:
+        """Where a spot kept on the first frame is seen on another one."""
+        turn = self._room(frame)
+        x, y = turn[:, :2] @ np.array(xy) + turn[:, 2]
+        return float(x), float(y)
+
+    def _room(self, frame: int) -> NDArray[np.float64]:
+        room = self.evidence.room if self.evidence is not None else np.empty((0, 2, 3))
+        return np.asarray(room[frame] if frame < len(room) else np.eye(2, 3))
+
     def mark(self, kind: str, points: list[Pixel], length_cm: float | None = None, size_cm: Pixel | None = None) -> None:
         """Set a mark of MARK_KINDS; the scale also needs its length, a platform its width and height."""
         if kind == "scale":

@@ -24,7 +24,7 @@ from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
 DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
-ROOM_MARKS = ("plumb", "floor_line")
+ROOM_MARKS = ("scale", "plumb", "floor_line")
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
@@ -296,18 +296,17 @@ class MirrorRoom(QWidget):
         self.film.drawing = drawing
         self.film.update()
 
-    @staticmethod
-    def _marks_to_draw(review: Review, everything: bool) -> dict[str, list[QPointF]]:
-        """The machine's marks where they were clicked; those of the room only while they are placed."""
+    def _marks_to_draw(self, review: Review, everything: bool) -> dict[str, list[QPointF]]:
+        """The machine's marks where this frame shows them; those of the room only while they are placed."""
         file, out = review.brief.file, {}
-        if file.scale is not None and everything:
-            out["scale"] = [QPointF(*p) for p in file.scale.points_px]
-        for kind, points in file.marks.model_dump(exclude_none=True).items():
+        kept = file.marks.model_dump(exclude_none=True)
+        if file.scale is not None:
+            kept["scale"] = file.scale.points_px
+        for kind, points in kept.items():
             if kind not in MARK_KINDS or (kind in ROOM_MARKS and not everything):
                 continue
-            out[kind] = [QPointF(*points)] if MARK_KINDS[kind] == 1 else [QPointF(*p) for p in points]
-            if kind == "platform":
-                out[kind].append(out[kind][0])
+            places = [points] if MARK_KINDS[kind] == 1 else [*points, *points[:1]] if kind == "platform" else points
+            out[kind] = [QPointF(*review.away(self.frame, p)) for p in places]
         return out
 
     def play(self) -> None:
@@ -490,7 +489,7 @@ class MirrorRoom(QWidget):
             self.placing.show_mark(None)
             size = (self.placing.width_cm.value(), self.placing.height_cm.value())
             try:
-                self.review.mark(kind, [(round(p.x(), 2), round(p.y(), 2)) for p in points], self.placing.length.value(), size)
+                self.review.mark(kind, [self.review.home(self.frame, (p.x(), p.y())) for p in points], self.placing.length.value(), size)
             except BadBrief as error:
                 self.complained.emit(error.sentence)
             self._after_edit()

@@ -1,0 +1,54 @@
+"""Ranking the probable causes of a fault by what else the film and the client's body say."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from deepmirror.core.scene import Scene
+from deepmirror.core.values import Value
+
+TIRED_SPEED_LOSS_PCT = 25.0  # common practice, no source
+REFIT_CM = 2.5  # common practice, no source
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One thing that speaks for causes whose words hold one of `words`; `because` says it to the coach."""
+
+    words: tuple[str, ...]
+    because: str
+
+
+FROM_THE_START = ("habit", "not learned", "not known", "no stop", "machine", "seat", "stance")
+LIMIT_WORDS = {"ankle_dorsiflexion": ("ankle",), "hip_flexion": ("hip", "hamstring", "room"), "knee_flexion": ("build",)}
+
+
+def gather(scene: Scene, film: dict[str, Value], reps: tuple[int, ...], binding_limit: str | None) -> list[Evidence]:
+    """What speaks for a fault's causes, the strongest first. reps: those with the fault; film: the film's own measures."""
+    out, total = [], len(scene.reps)
+    late = bool(reps) and total >= 3 and min(reps) > total / 2
+    loss = film.get("speed_loss_pct")
+    slowing = loss is not None and loss.value - loss.u > TIRED_SPEED_LOSS_PCT
+    if late:
+        out.append(Evidence(("fatigue",), f"it began in rep {min(reps)} of {total}"))
+    if slowing and loss is not None:
+        out.append(Evidence(("fatigue", "load too heavy"), f"lifting slowed by {loss.value:.0f} %"))
+    away = film.get("pivot_misalignment_cm")
+    if away is not None and away.value - away.u > REFIT_CM:
+        out.append(Evidence(("machine", "seat", "position"), f"the knee sits {away.value:.0f} cm from the pivot"))
+    if binding_limit in LIMIT_WORDS:
+        out.append(Evidence(LIMIT_WORDS[binding_limit], f"the build solver meets the {binding_limit.replace('_', ' ')} limit first"))
+    if reps and len(reps) == total and not slowing:
+        out.append(
+            Evidence(("habit", "not learned", "not known", "no stop", "machine", "seat", "stance"), "it is there from the first rep")
+        )
+    return out
+
+
+def ranked(causes: list[str], evidence: list[Evidence]) -> list[str]:
+    """Causes with the most and strongest evidence first; the definition's order otherwise."""
+
+    def weight(cause: str) -> float:
+        return sum(1 / (1 + i) for i, e in enumerate(evidence) if any(w in cause for w in e.words))
+
+    return sorted(causes, key=lambda c: -weight(c))
