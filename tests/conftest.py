@@ -61,6 +61,8 @@ def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("filled") / "library"
     desk = Desk(folder, NOON)
     fill_demo(desk)
+    for film in desk.films():
+        desk.strip(film)
     desk.close()
     return folder
 

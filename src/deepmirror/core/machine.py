@@ -32,7 +32,7 @@ from deepmirror.core.scene import (
 from deepmirror.core.track import Series
 from deepmirror.core.values import COVERAGE_FACTOR, Value
 
-SKIN_SHARE = 0.2  # k = 2, from our rendered films
+SKIN_SHARE, SEATED_SKIN_SHARE, SEATED_HIP_DEG = 0.15, 0.35, 60.0  # of a lift, k = 2; from our rendered films
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
 ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is marked; common practice, no source
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
@@ -58,7 +58,9 @@ def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Valu
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
     lift, slide = float(away[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
-    skin = SKIN_SHARE * abs(lift)  # a rolling pelvis turns under cloth and skin, and what is followed lags behind
+    # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
+    seated = float(np.median(scene.angle("hip_flexion").values)) > SEATED_HIP_DEG
+    skin = (SEATED_SKIN_SHARE if seated else SKIN_SHARE) * abs(lift)
     return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import shutil
 from dataclasses import dataclass
@@ -26,6 +27,7 @@ from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import LibraryStore
 
 DAYS_TO_ANSWER = 3
+STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 FIRST_LOOK = "a first look is there"
 REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
 
@@ -130,19 +132,27 @@ class Desk:
         """Films that still wait: new ones, and those a closed program left half-done; oldest first."""
         return [f.id for f in reversed(self.films()) if f.state in ("new", "measuring")]
 
-    def strip(self, record: FilmRecord, count: int, height: int) -> list[NDArray[np.uint8]]:
-        """Small pictures of the film's turn-rounds (or of even instants before it is measured)."""
+    def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
+        """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made."""
         import cv2
 
+        chosen = [record.turns[int(i)] for i in np.linspace(0, len(record.turns) - 1, min(count, len(record.turns)))]
+        name = hashlib.sha1(repr((height, chosen)).encode(), usedforsecurity=False).hexdigest()[:10]
+        kept = self.store.folder / "strips" / f"{record.id}-{name}.jpg"
+        if chosen and kept.exists():
+            whole = cv2.imread(str(kept))
+            if whole is not None:
+                return [np.ascontiguousarray(p[..., ::-1]) for p in np.split(whole, len(chosen), axis=1)]
+        out = []
         with Film(record.path) as film:
-            turns = record.turns or tuple(int(v) for v in np.linspace(0, len(film.times) - 1, count + 2)[1:-1])
-            chosen = [turns[int(i)] for i in np.linspace(0, len(turns) - 1, min(count, len(turns)))]
-            out = []
-            for number in chosen:
+            for number in chosen or [int(v) for v in np.linspace(0, len(film.times) - 1, count + 2)[1:-1]]:
                 picture = film.picture(min(number, len(film.times) - 1))
                 width = round(picture.shape[1] * height / picture.shape[0])
                 out.append(np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
-            return out
+        if chosen:
+            kept.parent.mkdir(exist_ok=True)
+            cv2.imwrite(str(kept), np.concatenate(out, axis=1)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+        return out
 
     def open_analysis(self, film_id: int) -> tuple[Film, Brief, Evidence | None]:
         """The film, its brief, and its evidence when it was measured."""

@@ -21,12 +21,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.services.desk import REPLY_WORDS, Desk, FilmRecord
+from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, Desk, FilmRecord
 from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.theme import tokens as t
 
-STRIP_COUNT, STRIP_HEIGHT, ROW_HEIGHT = 4, 78, 104
+ROW_HEIGHT = 104
 FILM_ROLE = Qt.ItemDataRole.UserRole + 1
 AnyIndex = QModelIndex | QPersistentModelIndex
 
@@ -210,7 +210,7 @@ class DeskRoom(QWidget):
 
     def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
         progress.tell(0.0, "reading pictures")
-        return [to_image(p) for p in self._desk.strip(film, STRIP_COUNT, STRIP_HEIGHT)]
+        return [to_image(p) for p in self._desk.strip(film)]
 
     def _keep_strip(self, film_id: int, images: list[QImage]) -> None:
         self.model.strips[film_id] = images
