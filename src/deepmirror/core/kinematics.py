@@ -69,21 +69,21 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
     shoulder, hip, knee, ankle, heel, toe = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
     out: dict[str, Series] = {}
 
-    def space(p: Points, plane: Plane) -> dict[str, Array]:
-        return plane.in_space(p, side)
+    def space(p: Points, plane: Plane, *joints: str) -> dict[str, Array]:
+        return plane.in_space(p, side, joints)
 
     def knee_flexion(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "knee", "ankle")
         bend = way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee])
         return np.asarray(np.copysign(between(q["knee"] - q["hip"], q["ankle"] - q["knee"]), bend))
 
     def thigh(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "knee")
         d = q["hip"] - q["knee"]
         return np.asarray(np.degrees(np.arctan2(d[:, 1], np.hypot(d[:, 0], d[:, 2]))))
 
     def shank(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "knee", "ankle")
         d = q["knee"] - q["ankle"]
         return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
 
@@ -91,17 +91,17 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(-way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
 
     def hip_flexion(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "knee", "shoulder")
         bend = hip_turn(p)
         return np.asarray(np.copysign(between(q["hip"] - q["shoulder"], q["knee"] - q["hip"]), bend))
 
     def lean(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "shoulder")
         d = q["shoulder"] - q["hip"]
         return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
 
     def dorsiflexion(p: Points, plane: Plane) -> Array:
-        q = space(p, plane)
+        q = space(p, plane, "hip", "knee", "ankle", "heel", "toe")
         return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
 
     if track.has(hip, knee, ankle):

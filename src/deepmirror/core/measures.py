@@ -60,18 +60,19 @@ def knee_past_toe(scene: Scene, rep: Rep) -> Value:
     side = scene.near or "left"
     if scene.plane is None:
         forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
-        return scene.cm(highest(scene.track.series(lambda p: (p[knee] - p[toe]) @ forward), rep))
+        return scene.cm(highest(scene.once("past toe", lambda: scene.track.series(lambda p: (p[knee] - p[toe]) @ forward)), rep))
 
     def reach(p: Points, plane: Plane) -> Array:
-        q = plane.in_space(p, side)
+        q = plane.in_space(p, side, ("hip", "knee", "ankle", "toe"))
         return plane.forward(q["knee"] - q["toe"])
 
-    return scene.cm(highest(scene.plane.series(scene.track, reach), rep))
+    plane = scene.plane
+    return scene.cm(highest(scene.once("past toe", lambda: plane.series(scene.track, reach)), rep))
 
 
 def rise(scene: Scene, rep: Rep, name: str) -> Value:
     """How far a point rose above where it was at the rep's start, cm."""
-    series = scene.track.series(lambda p: p[name] @ scene.up)
+    series = scene.once(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
     # a point's own click error cancels in a difference; what is left is following noise
     noise = COVERAGE_FACTOR * jitter(series.values)
     return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise * np.sqrt(2))).widened(
@@ -91,7 +92,7 @@ def heel_rise(scene: Scene, rep: Rep) -> Value:
 def crease_margin(scene: Scene, rep: Rep) -> Value:
     """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
     hip, knee = scene.side_point("hip"), scene.side_point("knee")
-    centres = scene.cm(lowest(scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up), rep))
+    centres = scene.cm(lowest(scene.once("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
     stature = scene.body.stature_cm or 170.0
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
 
@@ -119,7 +120,7 @@ def spine_flexion(scene: Scene, rep: Rep) -> Value:
         turns = [180 - included_angle(p[a], p[b], p[c]) for a, b, c in zip(line, line[1:], line[2:], strict=False)]
         return np.asarray(np.sum(turns, axis=0))
 
-    series = scene.track.series(bend)
+    series = scene.once("spine", lambda: scene.track.series(bend))
     start, part = at(series, scene.reps[0].start_s), series.window(rep.start_s, rep.end_s)
     i = int(np.argmax(part.values - part.u))  # the surest large bend: a point lost for some frames must not decide
     return Value(float(part.values[i]) - start, float(part.u[i]))
@@ -145,7 +146,8 @@ def at_turn(name: str) -> RepMeasure:
 def heel_travel(scene: Scene, rep: Rep) -> Value:
     """Height the heel covers over the toe in the rep, cm."""
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
-    height = scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up).window(rep.start_s, rep.end_s)
+    whole = scene.once("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
+    height = whole.window(rep.start_s, rep.end_s)
     return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * jitter(height.values), 1.5))))
 
 
@@ -167,7 +169,7 @@ def bar_from_leg(scene: Scene, rep: Rep) -> Value:
     def away(p: Points) -> Array:
         return np.minimum(_to_segment(p["bar"], p[names[0]], p[names[1]]), _to_segment(p["bar"], p[names[1]], p[names[2]]))
 
-    return scene.cm(highest(scene.track.series(away), rep))
+    return scene.cm(highest(scene.once("bar from leg", lambda: scene.track.series(away)), rep))
 
 
 def _to_segment(point: Array, a: Array, b: Array) -> Array:
@@ -186,7 +188,7 @@ def _nordic(scene: Scene, rep: Rep) -> tuple[Series, int]:
         d = p[shoulder] - p[knee]
         return np.asarray(np.degrees(np.arctan2(d @ across, d @ scene.up)))
 
-    part = scene.track.series(lean).window(rep.start_s, rep.turn_start_s)
+    part = scene.once("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
     speeds = np.gradient(part.values, part.times)
     calm = LOST_CONTROL * float(np.median(speeds[: max(len(speeds) // 2, 1)]))
     over = speeds > calm

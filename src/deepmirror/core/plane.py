@@ -32,6 +32,7 @@ SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
+SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
 PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay")
 TILTED = ("thigh", "shank")
 
@@ -111,11 +112,14 @@ class Plane:
         """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
         return _slant(self.theta, segment, self.scale().value)
 
-    def in_space(self, points: Points, side: str) -> dict[str, Array]:
-        """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre."""
+    def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
+        """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre.
+
+        A joint's depth follows from those before it in SPACE_JOINTS, so `joints` must begin there.
+        """
         across = self.way * np.array([-self.up[1], self.up[0]])
         flat = {}
-        for joint in ("hip", "knee", "ankle", "heel", "toe", "shoulder"):
+        for joint in joints:
             name = sided(joint, side)
             if name in points.names:
                 p = points[name] - self.centre
@@ -178,11 +182,12 @@ def fit_plane(
     up: Array,
     size: tuple[int, int],
     separations_px: dict[str, float] | None = None,
+    before: Plane | None = None,
 ) -> Plane | None:
     """The picture plane of a side film; None for other views or when the leg was not followed.
 
     separations_px: near minus far x (px, median over the film) of hip, shoulder, ankle as the network sees them.
-    size: width and height of the picture, px.
+    size: width and height of the picture, px. before: an earlier fit of the same film, to begin from.
     """
     near = near_side(view)
     if near is None or not track.has(*(sided(j, near) for j in ("hip", "knee", "ankle"))):
@@ -198,7 +203,7 @@ def fit_plane(
             seen[segment] = _spread_poses(np.stack([d @ across, d @ up], axis=1))
     guess = known_scale.value if known_scale else _first_scale(seen, lengths)
     problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
-    theta, covariance = problem.solve()
+    theta, covariance = problem.solve(before)
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
     wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
@@ -299,13 +304,14 @@ class _Fit:
                 rows.append((seen - width * np.sin(np.radians(yaw))) / spreads[joint])
         return np.array(rows)
 
-    def solve(self) -> tuple[Array, Array]:
+    def solve(self, before: Plane | None) -> tuple[Array, Array]:
         from scipy.optimize import least_squares
 
         start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0, self._splay()[0]])
+        # a shortened segment may point to either side: try both, unless an earlier fit has chosen
+        starts = [before.theta] if before is not None else [np.concatenate([[yaw], start[1:]]) for yaw in (0.0, 15.0, -15.0)]
         best = None
-        for yaw in (0.0, 15.0, -15.0):  # a shortened segment may point to either side: try both
-            start[0] = yaw
+        for start in starts:
             found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])
             if best is None or found.cost < best.cost:
                 best = found

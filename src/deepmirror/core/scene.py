@@ -86,6 +86,13 @@ class Scene:
     seen: Track | None = None
     far: dict[str, Array] = field(default_factory=dict)
     platform_moves: bool = False
+    kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, name: str, make: Callable[[], Series]) -> Series:
+        """A series that every rep looks at, worked out once."""
+        if name not in self.kept:
+            self.kept[name] = make()
+        return self.kept[name]
 
     @property
     def film_track(self) -> Track:

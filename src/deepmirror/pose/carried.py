@@ -16,7 +16,7 @@ from deepmirror.pose.fuse import steady
 
 Array = NDArray[np.float64]
 
-HELD_FOOT_SIGMA_SHARE = 0.08  # some ten degrees of the ankle
+HELD_FOOT_SIGMA_SHARE = 0.10  # some ten degrees of the ankle
 HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
 # How far such a point wanders from where its carrier takes it, share of the shank; from our rendered films.
 CARRIED_SIGMA_SHARE = {"mid_back": 0.10, "low_back": 0.10, "waistband": 0.08, "roller": 0.08, "bar": 0.25}
@@ -74,7 +74,8 @@ def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) ->
     turn = np.arctan2(d[:, 1], d[:, 0])
     length = np.linalg.norm(d, axis=1)
     local = rotate(click - a[key.frame], -turn[key.frame])
-    stretch = length / max(float(length[key.frame]), 1e-6)
+    # a trunk that bends or turns looks shorter; a shank of a side film does not, only the network's idea of its ends wanders
+    stretch = length / max(float(length[key.frame]), 1e-6) if segment == "trunk" else np.ones(len(calm))
     along = np.stack([local[0] * stretch, np.full(len(calm), local[1])], axis=1)
     return np.asarray(a + rotate(along, turn))
 

@@ -147,7 +147,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     plane = None
     for last in (False, True):
         bare = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
-        plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations)
+        plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
             if not last and near_side(seen.view):
                 solution = solve(evidence, keys, trust, moved, None, soft, solution.positions, passes=1)
