@@ -43,10 +43,8 @@ def prepare(data: dict[str, Any], film: dict[str, Any]) -> tuple[Body, Squatter 
     reps = tuple(Rep(*r[:4], *r[4:]) for r in film["reps"])
     style = film.get("style", {})
     lifter: Squatter | Lifter
-    if "posture" in film:
-        lifter = Lifter(body, Posture(**data["posture"][film["posture"]] | style))
-    else:
-        lifter = Squatter(body, Squat(**style))
+    posed = data["posture"].get(film.get("posture"))
+    lifter = Lifter(body, Posture(**posed | style)) if posed else Squatter(body, Squat(**style))
     azimuth = AZIMUTH[film["view"]] + film.get("yaw_deg", 0.0)
     aim = (0.0, -film.get("aim_forward_m", 0.0), film["aim_height_m"])
     camera = Camera(azimuth, film["distance_m"], film["camera_height_m"], aim, film.get("focal_px", 1020.0), film["roll_deg"])
