@@ -137,7 +137,7 @@ def test_a_wrong_tempo_is_told_and_the_old_one_stays(window: MainWindow, qtbot: 
 
 
 def test_the_keys_overlay_lists_every_action(window: MainWindow) -> None:
-    window.show_keys()
+    key(window, "keys")
     dialog = next(d for d in window.findChildren(QDialog) if d.windowTitle() == "Keys")
     from PyQt6.QtWidgets import QLabel
 

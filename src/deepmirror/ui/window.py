@@ -9,9 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QDialog,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -31,6 +29,7 @@ from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.replying import Correction, Reply, draft_reply, export_reply, still
 from deepmirror.services.review import Review
 from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
+from deepmirror.ui.help import show_caution, show_keys
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
@@ -41,12 +40,6 @@ from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
 ROOMS = ("desk", "person", "mirror", "reply")
 FILM_PATTERNS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp);;All files (*)"
-CAUTION = (
-    "See a physician before starting a programme.\n\n"
-    "Stop for sharp, shooting or worsening pain, numbness, giving way, swelling or locking, and refer to a licensed clinician.\n\n"
-    "Follow the machine maker's instructions; use safety stops, spotters and catch arms.\n\n"
-    "Deep Mirror measures and organises. It does not diagnose."
-)
 
 
 class MainWindow(QMainWindow):
@@ -116,8 +109,8 @@ class MainWindow(QMainWindow):
             "go_person": lambda: self.open_person(None),
             "go_mirror": lambda: self.go("mirror"),
             "go_reply": self.compose,
-            "keys": self.show_keys,
-            "caution": self.show_caution,
+            "keys": lambda: show_keys(self),
+            "caution": lambda: show_caution(self),
             "import": self.ask_film,
             "undo": self.undo,
             "redo": self.redo,
@@ -494,27 +487,6 @@ class MainWindow(QMainWindow):
         dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(self.desk, sheet), self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
-
-    def show_keys(self) -> None:
-        """All actions and their keys in one overlay."""
-        dialog = QDialog(self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.setWindowTitle("Keys")
-        grid = QGridLayout(dialog)
-        grid.setHorizontalSpacing(26)
-        half = (len(ACTIONS) + 1) // 2
-        for i, entry in enumerate(ACTIONS):
-            key = QLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
-            key.setObjectName("heading")
-            grid.addWidget(key, i % half, 2 * (i // half))
-            grid.addWidget(QLabel(entry.title), i % half, 2 * (i // half) + 1)
-        dialog.open()
-
-    def show_caution(self) -> None:
-        """The usual cautions."""
-        box = QMessageBox(QMessageBox.Icon.Information, "Cautions", CAUTION, QMessageBox.StandardButton.Ok, self)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.open()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs; everything the coach did is saved already."""

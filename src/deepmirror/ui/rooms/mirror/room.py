@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
-from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.errors import BadBrief
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
+from deepmirror.ui.rooms.mirror.overlay import drawn
 from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
-from deepmirror.ui.widgets.film_view import Drawing, FilmView
+from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
 DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
-ROOM_MARKS = ("scale", "plumb", "floor_line")
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
@@ -266,48 +263,18 @@ class MirrorRoom(QWidget):
         review = self.review
         if review is None:
             return
-        drawing = Drawing(selected=self._selected)
         analysis = review.analysis
-        if analysis is not None and self._lines and self.frame < len(analysis.scene.film_track.times):
-            track = analysis.scene.film_track
-            places = {n: QPointF(*track.positions[self.frame, i]) for i, n in enumerate(track.names)}
-            hidden = {"ear", "elbow", "wrist"}
-            drawing.points = {
-                n: (p, COVERAGE_FACTOR * float(track.sigma(n)[self.frame])) for n, p in places.items() if n.rpartition("_")[0] not in hidden
-            }
-            near = near_side(review.brief.file.view)
-            if near and "mid_back" in places:
-                back = [f"hip_{near}", *(n for n in ("low_back", "mid_back") if n in places), f"shoulder_{near}"]
-                drawing.lines += [(places[a], places[b]) for a, b in pairwise(back)]
-            for side in (near,) if near else SIDES:
-                for segment in ("trunk", "thigh", "shank", "foot")[1 if near and "mid_back" in places else 0 :]:
-                    a, b = (sided(j, side) for j in SEGMENTS[segment])
-                    if a in places and b in places:
-                        drawing.lines.append((places[a], places[b]))
+        drawing = drawn(review, self.frame, self._lines, everything=self.film.placing or analysis is None)
+        drawing.selected = self._selected
         ghost = self._ghosts.at(self.frame) if self._ghosts is not None and self._ghost_on and analysis is not None else None
         self.reading.show_ghost(ghost.why if ghost else ())
         if ghost is not None:
             drawing.ghost = [(QPointF(*a), QPointF(*b)) for a, b in ghost.lines()]
             drawing.ghost_opacity = self.opacity.value() / 100
-        drawing.placed = {n: QPointF(*xy) for n, xy in review.seed(self.frame).items()}
-        drawing.marks = self._marks_to_draw(review, everything=self.film.placing or analysis is None)
         if self._mark is not None:
             drawing.marks["placing"] = self._mark[1]
         self.film.drawing = drawing
         self.film.update()
-
-    def _marks_to_draw(self, review: Review, everything: bool) -> dict[str, list[QPointF]]:
-        """The machine's marks where this frame shows them; those of the room only while they are placed."""
-        file, out = review.brief.file, {}
-        kept = file.marks.model_dump(exclude_none=True)
-        if file.scale is not None:
-            kept["scale"] = file.scale.points_px
-        for kind, points in kept.items():
-            if kind not in MARK_KINDS or (kind in ROOM_MARKS and not everything):
-                continue
-            places = [points] if MARK_KINDS[kind] == 1 else [*points, *points[:1]] if kind == "platform" else points
-            out[kind] = [QPointF(*review.away(self.frame, p)) for p in places]
-        return out
 
     def play(self) -> None:
         """Play or pause."""

@@ -1,0 +1,39 @@
+"""The overlay of keys and the usual cautions."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QMessageBox, QWidget
+
+from deepmirror.commands.table import ACTIONS
+
+CAUTION = (
+    "See a physician before starting a programme.\n\n"
+    "Stop for sharp, shooting or worsening pain, numbness, giving way, swelling or locking, and refer to a licensed clinician.\n\n"
+    "Follow the machine maker's instructions; use safety stops, spotters and catch arms.\n\n"
+    "Deep Mirror measures and organises. It does not diagnose."
+)
+
+
+def show_keys(parent: QWidget) -> None:
+    """All actions and their keys in one overlay."""
+    dialog = QDialog(parent)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.setWindowTitle("Keys")
+    grid = QGridLayout(dialog)
+    grid.setHorizontalSpacing(26)
+    half = (len(ACTIONS) + 1) // 2
+    for i, entry in enumerate(ACTIONS):
+        key = QLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
+        key.setObjectName("heading")
+        grid.addWidget(key, i % half, 2 * (i // half))
+        grid.addWidget(QLabel(entry.title), i % half, 2 * (i // half) + 1)
+    dialog.open()
+
+
+def show_caution(parent: QWidget) -> None:
+    """The usual cautions."""
+    box = QMessageBox(QMessageBox.Icon.Information, "Cautions", CAUTION, QMessageBox.StandardButton.Ok, parent)
+    box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    box.open()
