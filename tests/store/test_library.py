@@ -8,7 +8,12 @@ from pathlib import Path
 import pytest
 
 from deepmirror.errors import BadBrief, BadFilm, LibraryError
+from deepmirror.exchange.brief import Brief
+from deepmirror.media.film import Film
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.evidence import Evidence
 from deepmirror.services.desk import Desk
+from deepmirror.services.jobs import Progress
 from deepmirror.services.review import Review
 from deepmirror.store.library import LibraryStore
 from tests.conftest import DEMO, NOON
@@ -97,3 +102,24 @@ def test_half_done_work_is_taken_up_again(demo_desk: Desk) -> None:
     again = Desk(demo_desk.store.folder, NOON)
     assert again.unmeasured() == [first.id]
     again.close()
+
+
+def test_going_back_to_earlier_clicks_does_not_look_again(demo_desk: Desk) -> None:
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
+    looks: list[str] = []
+
+    def look(film: Film, brief: Brief, movement: Movement, progress: Progress, what: str, before: Evidence | None = None) -> Evidence:
+        looks.append(what)
+        assert before is not None
+        return before
+
+    demo_desk.look = look
+    review = Review(demo_desk, film.id)
+    for _ in range(2):
+        review.place(60, "hip_left", (600.0, 330.0))
+        review.observe(Progress())
+        review.undo()
+        review.observe(Progress())
+    assert looks == ["follow", "follow"], "placed and undone twice, looked at once each"
+    assert len(list((demo_desk.store.folder / "evidence" / "kept").iterdir())) == 2
+    review.close()

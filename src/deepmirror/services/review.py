@@ -5,6 +5,7 @@ An edit makes a new brief from the old one; briefs never change, so the undo sta
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +16,7 @@ from deepmirror.core.skeleton import SIDES, near_side, sided, split
 from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, filled, shank_px
-from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.analysis import FINAL, Analysis, conclude
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
@@ -84,10 +85,15 @@ class Review:
         """Look at the whole film anew, or only follow the points anew when the body was found before."""
         movement = self.desk.catalogue.movement(self.brief.file.movement)
         anew = self.evidence is None or self._followed_subject != self.brief.file.subject
-        what, before = ("final", None) if anew else (FOLLOW, self.evidence)
-        self.evidence = self.desk.look(self.film, self.brief, movement, progress, what, before)
+        kept = self.desk.store.kept_evidence(self.film_id, self._key())
+        if kept.exists():
+            self.evidence = Evidence.load(kept)
+        else:
+            what, before = ("final", None) if anew else (FOLLOW, self.evidence)
+            self.evidence = self.desk.look(self.film, self.brief, movement, progress, what, before)
         self.followed, self._followed_subject = self._to_follow(), self.brief.file.subject
         self.evidence.save(self.desk.store.evidence_path(self.film_id))
+        self.desk.store.keep_evidence(self.film_id, self._key())
         out = self.conclude()
         progress.tell(1.0, "done")
         return out
@@ -95,6 +101,11 @@ class Review:
     def needs_following(self) -> bool:
         """True when points were placed, or the view changed, since the points were last followed through the film."""
         return self.evidence is None or self.followed != self._to_follow()
+
+    def _key(self) -> str:
+        """What the evidence hangs on besides the film: the networks, the movement and the coach's clicks."""
+        told = repr((FINAL, self.brief.file.movement, self._to_follow()))
+        return hashlib.sha1(told.encode(), usedforsecurity=False).hexdigest()[:16]
 
     def _to_follow(self) -> tuple[object, ...]:
         return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps), self.brief.file.subject

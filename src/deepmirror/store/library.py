@@ -30,6 +30,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from deepmirror.errors import LibraryError
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
 
+KEPT_EVIDENCE = 6  # ways of clicking one film whose evidence is kept
 FOLDERS = ("films", "evidence", "replies", "movements")
 
 
@@ -212,6 +213,18 @@ class LibraryStore:
     def evidence_path(self, film_id: int) -> Path:
         """Where the film's evidence lies or will lie."""
         return self.folder / "evidence" / f"film-{film_id}.npz"
+
+    def kept_evidence(self, film_id: int, key: str) -> Path:
+        """Where evidence from one way of clicking is kept, so that going back to it does not look again."""
+        return self.folder / "evidence" / "kept" / f"film-{film_id}-{key}.npz"
+
+    def keep_evidence(self, film_id: int, key: str) -> None:
+        """Keep the film's present evidence under a key; the oldest go when there are more than KEPT_EVIDENCE of a film."""
+        path = self.kept_evidence(film_id, key)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(self.evidence_path(film_id), path)
+        for old in sorted(path.parent.glob(f"film-{film_id}-*.npz"), key=lambda p: p.stat().st_mtime)[:-KEPT_EVIDENCE]:
+            old.unlink()
 
     def reply_folder(self, film_id: int) -> Path:
         """Where the film's reply is written."""
