@@ -34,6 +34,11 @@ def wait(ready: Callable[[], bool]) -> None:
         raise TimeoutError("the program did not get there")
 
 
+def solved(window: MainWindow) -> bool:
+    """The open film's numbers are there."""
+    return window.review is not None and window.review.analysis is not None and not window.jobs
+
+
 def shoot(window: MainWindow, name: str, out: Path) -> None:
     """Write the window as it is drawn now."""
     settled = QElapsedTimer()
@@ -42,6 +47,29 @@ def shoot(window: MainWindow, name: str, out: Path) -> None:
     wait(lambda: not window.jobs and window.mirror.frame == window.mirror._wanted)
     window.grab().save(str(out / f"{name}.png"))
     print(out / f"{name}.png")
+
+
+def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> None:
+    """Curl, press, platform, hinge, the marks being placed, and the set-up sheet."""
+    for name, movement, placing in (
+        ("mirror-curl", "lying_leg_curl", False),
+        ("mirror-press", "leg_press", False),
+        ("mirror-platform", "belt_squat", False),
+        ("mirror-hinge", "romanian_deadlift", False),
+        ("placing-marks", "leg_extension", True),
+    ):
+        window.open_film(machines[movement])
+        wait(lambda: window.mirror.film.image() is not None and solved(window))
+        window.mirror.next_finding()
+        if placing:
+            window.mirror.toggle_placing()
+        shoot(window, name, out)
+    window.mirror.toggle_placing()
+    window.show_sheet()
+    dialog = window.findChild(SheetDialog)
+    assert dialog is not None
+    dialog.grab().save(str(out / "sheet.png"))
+    dialog.close()
 
 
 def main() -> None:
@@ -60,7 +88,7 @@ def main() -> None:
         films = {f.brief["view"] + f.client_name[:4]: f.id for f in reversed(desk.films()) if f.brief["movement"] == "back_squat"}
         machines = {f.brief["movement"]: f.id for f in desk.films()}
         window.open_film(films["side-rightBram"])
-        wait(lambda: window.mirror.film.image() is not None)
+        wait(lambda: window.mirror.film.image() is not None and solved(window))
         window.mirror.next_finding()
         shoot(window, "mirror-side", out)
         window.mirror.toggle_ghost()
@@ -75,32 +103,16 @@ def main() -> None:
         wait(lambda: window.reply_room._image is not None)
         shoot(window, "reply", out)
         window.open_film(films["frontYuna"])
+        wait(lambda: solved(window))
         window.mirror.next_finding()
         shoot(window, "mirror-front", out)
         window.open_film(films["side-leftTove"])
+        wait(lambda: solved(window))
         window.mirror.seek(0)
         window.mirror.toggle_placing()
         shoot(window, "placing", out)
         window.mirror.toggle_placing()
-        for name, movement, placing in (
-            ("mirror-curl", "lying_leg_curl", False),
-            ("mirror-press", "leg_press", False),
-            ("mirror-platform", "belt_squat", False),
-            ("mirror-hinge", "romanian_deadlift", False),
-            ("placing-marks", "leg_extension", True),
-        ):
-            window.open_film(machines[movement])
-            wait(lambda: window.mirror.film.image() is not None)
-            window.mirror.next_finding()
-            if placing:
-                window.mirror.toggle_placing()
-            shoot(window, name, out)
-        window.mirror.toggle_placing()
-        window.show_sheet()
-        dialog = window.findChild(SheetDialog)
-        assert dialog is not None
-        dialog.grab().save(str(out / "sheet.png"))
-        dialog.close()
+        machine_views(window, machines, out)
         window.close()
 
 

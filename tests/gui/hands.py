@@ -15,10 +15,16 @@ from deepmirror.ui.window import MainWindow
 PATIENCE = 60000  # ms; generous for a busy machine: no wait lasts longer than the work it waits for
 
 
+def solved(window: MainWindow) -> bool:
+    """True when the open film's numbers are worked out and shown."""
+    return window.review is not None and window.review.analysis is not None and not window.jobs
+
+
 def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
     mine = [f for f in window.desk.films() if f.client_name.startswith(client)]
     film = next((f for f in mine if f.brief["movement"] == "back_squat"), mine[0])
     window.open_film(film.id)
+    qtbot.waitUntil(lambda: window.review is not None and (window.review.evidence is None or solved(window)), timeout=PATIENCE)
     qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
 
 

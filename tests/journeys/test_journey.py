@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import truth_of
+from tests.gui.hands import solved
 
 PATIENCE = 120000
 
@@ -46,6 +47,7 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     window.open_film(film.id)
     mirror = window.mirror
     qtbot.waitUntil(lambda: mirror.film.image() is not None and mirror.frame == mirror._wanted, timeout=10000)
+    qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
     assert window.review is not None and window.review.analysis is not None
     assert len(window.review.analysis.scene.reps) == 1
 

@@ -39,7 +39,8 @@ class Step:
 class Review:
     """An open film with its points, marks, numbers and findings."""
 
-    def __init__(self, desk: Desk, film_id: int) -> None:
+    def __init__(self, desk: Desk, film_id: int, conclude: bool = True) -> None:
+        """conclude: work out the numbers at once (a second); else the caller does when it suits. Raises BadFilm, LibraryError."""
         self.desk, self.film_id = desk, film_id
         self.record = desk.store.film(film_id)
         self.film, brief, self.evidence = desk.open_analysis(film_id)
@@ -47,7 +48,7 @@ class Review:
         self._undone: list[Step] = []
         self.analysis: Analysis | None = None
         self.followed, self._followed_subject = self._to_follow(), brief.file.subject
-        if self.evidence is not None:
+        if conclude:
             self.conclude()
 
     def close(self) -> None:

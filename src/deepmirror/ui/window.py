@@ -47,7 +47,7 @@ class MainWindow(QMainWindow):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.desk, self.runner, self.pictures = desk, JobRunner(), JobRunner()
+        self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
         self.jobs: list[Job] = []
         self.actions_by_id: dict[str, QAction] = {}
@@ -308,7 +308,7 @@ class MainWindow(QMainWindow):
     def open_film(self, film_id: int, stay: bool = False) -> None:
         """Open a film in the Mirror."""
         try:
-            review = Review(self.desk, film_id)
+            review = Review(self.desk, film_id, conclude=False)
         except DeepMirrorError as error:
             self.complain(error.sentence)
             return
@@ -319,6 +319,7 @@ class MainWindow(QMainWindow):
         if not stay:
             self.go("mirror")
         self._enable_actions()
+        self._solve(review)
 
     def measure_review(self) -> None:
         """Look at the open film, or only follow its points when they alone changed."""
@@ -339,12 +340,17 @@ class MainWindow(QMainWindow):
         if review is None:
             return
         self._enable_actions()
-        if review.evidence is not None:
-            job = Job("Solving", lambda progress: self._conclude(review, progress), self)
-            job.done.connect(lambda _: self._review_changed(review))
-            self.run_job(job)
-        else:
+        if not self._solve(review):
             self.mirror.refresh()
+
+    def _solve(self, review: Review) -> bool:
+        """Work the numbers out anew in the background; False when nothing was observed yet."""
+        if review.evidence is None:
+            return False
+        job = Job("Solving", lambda progress: self._conclude(review, progress), self)
+        job.done.connect(lambda _: self._review_changed(review))
+        self.run_job(job, self.solver)  # never behind a film that is being measured
+        return True
 
     @staticmethod
     def _conclude(review: Review, progress: Progress) -> None:
@@ -491,6 +497,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs; everything the coach did is saved already."""
         self.runner.close()
+        self.solver.close()
         self.pictures.close()
         self.mirror.close_reader()
         if self.review is not None:

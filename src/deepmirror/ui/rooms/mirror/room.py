@@ -173,7 +173,9 @@ class MirrorRoom(QWidget):
         duration = float(review.film.facts.duration_s)
         if analysis is None:
             self.reading.show_words(
-                "This film has not been measured yet. Press M to measure now. "
+                "Working out the numbers…"
+                if review.evidence is not None
+                else "This film has not been measured yet. Press M to measure now. "
                 "Placing the joints on one frame first makes the numbers surer: press P."
             )
             self.ribbon.set_data(RibbonData(), duration)
