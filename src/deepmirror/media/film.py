@@ -10,6 +10,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -52,7 +53,8 @@ class Film:
         self._next = 0
         _check_file(path)
         try:
-            self._pts, self._keys, self.facts, self._time_base = _index(path)
+            now = path.stat()
+            self._pts, self._keys, self.facts, self._time_base = _index(path, now.st_size, now.st_mtime_ns)
         except av.error.FFmpegError as error:
             raise BadFilm(f"“{path.name}” cannot be read as a film: {error.strerror or error}.") from error
         self.times: NDArray[np.float64] = (self._pts - self._pts[0]) * self._time_base
@@ -165,8 +167,12 @@ def _check_file(path: Path) -> None:
         raise BadFilm(f"“{path.name}” is empty: the copy or the download did not finish.")
 
 
-def _index(path: Path) -> tuple[NDArray[np.int64], NDArray[np.int64], FilmFacts, float]:
-    """Presentation stamps of all frames, frame numbers of the key frames, the facts, seconds per stamp."""
+@lru_cache(maxsize=64)
+def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], NDArray[np.int64], FilmFacts, float]:
+    """Presentation stamps of all frames, frame numbers of the key frames, the facts, seconds per stamp.
+
+    Remembered as long as the file's size and time of change stay as they are.
+    """
     with av.open(str(path)) as container:
         if not container.streams.video:
             kind = "sound only" if container.streams.audio else "no pictures"
@@ -218,6 +224,7 @@ def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
     """Drop stamps at the end that do not decode (a film cut off while it was copied)."""
     with av.open(str(path)) as container:
         stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
         try:
             container.seek(int(pts[-1]), stream=stream, backward=True)
             seen = [f.pts for f in container.decode(stream) if f.pts is not None]
