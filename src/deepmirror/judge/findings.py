@@ -220,6 +220,8 @@ def _finding(
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
     evidence = gather(scene, film, reps, build.binding_limit if build is not None else None)
     chain += [f"evidence: {e.because}" for e in evidence]
+    if text.drill:
+        chain.append(f"drill: {text.drill}")
     change = fault.change or text.change
     if build is not None and (fault.group or fault.code) in build.answers:
         change = build.answers[fault.group or fault.code]

@@ -26,6 +26,8 @@ SHOWN = {
     "hip_lift_cm": ("Hip off the pad", "cm"),
     "hip_slide_cm": ("Hip along the pad", "cm"),
     "pelvis_tuck_deg": ("Pelvis rolled", "°"),
+    "back_lift_cm": ("Shoulders off the back pad", "cm"),
+    "knee_lift_cm": ("Knee off the pad", "cm"),
     "knee_slide_cm": ("Knee along the pad", "cm"),
     "edge_clearance_cm": ("Knee beyond the bench edge", "cm"),
     "lockout_deg": ("Knee where the lift ends", "°"),
