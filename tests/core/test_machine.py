@@ -107,6 +107,21 @@ def test_contact_edges_and_the_pelvis() -> None:
     assert REP_MEASURES["pelvis_tuck_deg"](scene, REP).value < 0.5
 
 
+def test_a_hidden_shoulder_does_not_cost_the_hip_its_lift() -> None:
+    scene = curl()
+    kept = [i for i, n in enumerate(scene.track.names) if n != "shoulder_left"]
+    columns = [2 * i + k for i in kept for k in range(2)]
+    track = Track(
+        scene.track.times,
+        tuple(scene.track.names[i] for i in kept),
+        scene.track.positions[:, kept],
+        scene.track.covariance[:, columns][:, :, columns],
+    )
+    bare = replace(scene, track=track, angles=angle_series(track, "side-left"))
+    assert "hip_flexion_left" not in bare.angles
+    assert REP_MEASURES["hip_lift_cm"](bare, REP).value == pytest.approx(0, abs=0.1)
+
+
 @pytest.mark.parametrize(
     ("name", "without"),
     [

@@ -59,7 +59,8 @@ def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Valu
     lift, slide = float(away[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
     # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
-    seated = float(np.median(scene.angle("hip_flexion").values)) > SEATED_HIP_DEG
+    bend = scene.angles.get(f"hip_flexion_{scene.near}")
+    seated = bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
     skin = (SEATED_SKIN_SHARE if seated else SKIN_SHARE) * abs(lift)
     return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
 

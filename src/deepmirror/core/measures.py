@@ -43,7 +43,7 @@ MOVING_RISE_U_CM = 1.8  # the same with a hand-held camera: the room behind move
 INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
 CHANGE_U_SHARE = 0.5  # of an angle's own doubt: a click's error cancels in a change within one rep, the drift does not
 LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
-FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone, from our rendered films
+FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
 
 
 def _high(name: str) -> RepMeasure:

@@ -90,11 +90,6 @@ class Plane:
         yaw = np.radians(self.theta[0])
         return np.asarray(d[:, 0] * np.cos(yaw) + d[:, 2] * np.sin(yaw))
 
-    def out_of_plane(self, segment: str) -> float:
-        """Angle (degrees) between a segment's level direction and the picture plane, towards the camera positive."""
-        yaw = float(self.theta[0])
-        return yaw + (float(self.theta[PARAMETERS.index(segment)]) if segment in ("thigh", "shank", "foot") else 0.0)
-
     def seen_length_px(self, segment: str, direction: Array) -> Array:
         """Length (T,) px a segment must show when it points along picture directions (T, 2)."""
         unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)

@@ -15,7 +15,7 @@ from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.values import COVERAGE_FACTOR, Value
 
 CLOCK_HOUR_DEG = 30.0
-SETTLED_FRAMES = 5  # frames around the marked one that are averaged: the feet stand still
+SETTLED_FRAMES = 5  # first frames that are averaged: marks lie on the first one, and the feet stand still
 
 
 def homography(corners_px: Array, size_cm: tuple[float, float]) -> Array:

@@ -39,9 +39,7 @@ def gather(scene: Scene, film: dict[str, Value], reps: tuple[int, ...], binding_
     if binding_limit in LIMIT_WORDS:
         out.append(Evidence(LIMIT_WORDS[binding_limit], f"the build solver meets the {binding_limit.replace('_', ' ')} limit first"))
     if reps and len(reps) == total and not slowing:
-        out.append(
-            Evidence(("habit", "not learned", "not known", "no stop", "machine", "seat", "stance"), "it is there from the first rep")
-        )
+        out.append(Evidence(FROM_THE_START, "it is there from the first rep"))
     return out
 
 

@@ -288,7 +288,7 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
         worse = max((finding, other), key=lambda f: f.target.excess(f.value))
         both = tuple(sorted(set(finding.reps) | set(other.reps)))
         out[out.index(other)] = replace(
-            worse, code=group, title=catalogue.faults[group].title, reps=both, chain=other.chain + finding.chain
+            worse, code=group, title=catalogue.faults[group].title, reps=both, chain=tuple(dict.fromkeys(other.chain + finding.chain))
         )
     return out
 

@@ -77,19 +77,19 @@ def flat_depth(scene: Scene, measured: Measured) -> tuple[float, str] | None:
     Reps that kept the pelvis down tell it best; without one it is where the pelvis began to leave.
     """
     lifts = [
-        (v["hip_lift_cm"].value, v["knee_flexion_max_deg"].value)
-        for v in measured.reps
+        (rep, v["hip_lift_cm"].value, v["knee_flexion_max_deg"].value)
+        for rep, v in zip(scene.reps, measured.reps, strict=True)
         if {"hip_lift_cm", "knee_flexion_max_deg"} <= set(v)
     ]
-    if not any(lift > LIFTED_CM for lift, _ in lifts):
+    rep = next((r for r, lift, _ in lifts if lift > LIFTED_CM), None)
+    if rep is None:
         return None
-    clean = [knee for lift, knee in lifts if lift <= ONSET_CM]
+    clean = [knee for _, lift, knee in lifts if lift <= ONSET_CM]
     if clean:
         return max(clean), "the pelvis still lay flat on this film"
     assert scene.px_per_cm is not None
     away = distances(scene, "hip", "pad")[0] / scene.px_per_cm.value
     knee = scene.angle("knee_flexion")
-    rep = next(r for r, (lift, _) in zip(scene.reps, lifts, strict=False) if lift > LIFTED_CM)
     inside = np.flatnonzero((scene.track.times >= rep.start_s) & (scene.track.times <= rep.bottom_s))
     onset = inside[int(np.argmax(away[inside] > ONSET_CM))]
     return float(knee.values[onset]), "the pelvis began to leave the pad on this film"

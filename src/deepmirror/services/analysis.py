@@ -29,7 +29,7 @@ from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
 
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
-LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # no measure needs them closely: following them would only cost time
+LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ from deepmirror.services.marking import KINDS, Wanted, free_points, wanted_marks
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
-FAR_CLICK_SHARE = 0.35  # of the shank's length: beyond any error of the network on our rendered films but a lost foot
+FAR_CLICK_SHARE = 0.35  # of the shank's length; our own estimate, no source
 MARK_KINDS = {name: kind.clicks for name, kind in KINDS.items()}
 
 

@@ -139,13 +139,12 @@ class PlacingPanel(QWidget):
             if name == choose:
                 self.points.setCurrentItem(item)
         self.points.blockSignals(False)
+
+    def show_marks(self, review: Review) -> None:
+        """List the marks, those this movement asks for first, with what each lets the film measure; and what is in question."""
         questions = review.questions()
         self.questions.setVisible(bool(questions))
         self.questions.setText("Look again: " + "\n".join(questions[:2]))
-        self.show_marks(review)
-
-    def show_marks(self, review: Review) -> None:
-        """List the marks, those this movement asks for first, with what each lets the film measure."""
         chosen = self.marks.currentRow()
         self.marks.clear()
         for wanted in review.marks():

@@ -194,6 +194,7 @@ class MirrorRoom(QWidget):
             self.signal.setCurrentIndex(max(self.signal.findData(chosen), 0))
             self._show_signal()
         self._show_points()
+        self._show_marks()
         self._redraw()
 
     def _show_signal(self) -> None:
@@ -371,6 +372,7 @@ class MirrorRoom(QWidget):
         if on:
             self._selected = self._first_missing()
         self._show_points()
+        self._show_marks()
         self._redraw()
         self.film.setFocus()
 
@@ -390,6 +392,11 @@ class MirrorRoom(QWidget):
     def _show_points(self) -> None:
         if self.review is not None:
             self.placing.show_points(self.review, self.review.seed(self.frame), self._selected)
+
+    def _show_marks(self) -> None:
+        """The marks and what is in question: they change with an edit, not from frame to frame."""
+        if self.review is not None:
+            self.placing.show_marks(self.review)
 
     def _choose_point(self, name: str) -> None:
         self._selected, self._mark = name, None
@@ -497,6 +504,7 @@ class MirrorRoom(QWidget):
 
     def _after_edit(self) -> None:
         self._show_points()
+        self._show_marks()
         self._redraw()
         self.edited.emit()
 
