@@ -27,7 +27,7 @@ KINDS: dict[str, MarkKind] = {
     "bench_edge": MarkKind("Bench edge", 1, "room for the kneecaps"),
     "pivot": MarkKind("Machine pivot", 1, "pivot fit, roller creep"),
     "rail": MarkKind("Rail direction", 2, "load path along the rail"),
-    "platform": MarkKind("Platform corners", 4, "foot placement in centimetres"),
+    "platform": MarkKind("Platform corners", 4, "where the feet stand"),
 }
 """Marks that stay where they are in the room; a known length is kept beside them as the film's scale."""
 
@@ -54,8 +54,8 @@ class Wanted:
 
 def wanted_marks(file: BriefFile, movement: Movement) -> list[Wanted]:
     """All marks of the room for this film, those the movement asks for first."""
-    asked = [k for k in movement.marks if k in KINDS]
-    order = [*asked, *(k for k in ALWAYS if k not in asked), *(k for k in KINDS if k not in asked and k not in ALWAYS)]
+    asked = [k for k in movement.marks if k in KINDS and k not in ALWAYS]
+    order = [*asked, *ALWAYS, *(k for k in KINDS if k not in asked and k not in ALWAYS)]
     return [Wanted(k, KINDS[k].title, KINDS[k].gives, is_placed(file, k), k in asked) for k in order]
 
 
@@ -79,5 +79,5 @@ def free_points(movement: Movement) -> list[str]:
 def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
     """One line per mark or point that this movement asks for and the film lacks, with what it would let it measure."""
     placed = {n for s in file.seeds for n in s.points_px}
-    lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed and w.kind not in ALWAYS]
+    lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed]
     return lines + [f"{n.replace('_', ' ').capitalize()}: {POINT_GIVES[n]}" for n in movement.marks if n in POINT_GIVES and n not in placed]

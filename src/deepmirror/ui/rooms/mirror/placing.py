@@ -104,7 +104,7 @@ class PlacingPanel(QWidget):
         self.machine.setAccessibleName("Machine")
         edit = self.machine.lineEdit()
         assert edit is not None
-        edit.setPlaceholderText("Machine or place, to keep its marks")
+        edit.setPlaceholderText("Machine or place")
         edit.editingFinished.connect(lambda: self.machine_named.emit(self.machine.currentText().strip()))
         self.machine.activated.connect(lambda: self.machine_named.emit(self.machine.currentText().strip()))
         self.take_over, self.fit = QPushButton("Take its marks"), QPushButton("They fit")

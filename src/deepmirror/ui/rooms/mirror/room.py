@@ -135,6 +135,7 @@ class MirrorRoom(QWidget):
         self.reply_button.clicked.connect(self.wants_reply)
         self.where = QLabel()
         self.signal = QComboBox()
+        self.signal.setFixedWidth(106)  # filled only when the numbers are there: its first width would be that of nothing
         self.signal.setAccessibleName("Signal drawn in the ribbon")
         self.signal.activated.connect(self._show_signal)
         row = QHBoxLayout()
