@@ -13,7 +13,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from deepmirror.services.desk import Desk, fill_demo
+from deepmirror.services.demo import fill_demo
+from deepmirror.services.desk import Desk
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow

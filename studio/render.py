@@ -62,6 +62,7 @@ def fault_path(times: Any, depth: Any, reps: tuple[Rep, ...], marks: list[dict[s
 
 def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path, pictures: bool = True) -> None:
     """Film one set: pictures (unless only the truth is wanted anew), truth and brief."""
+    out = out / film.get("folder", "")
     body, lifter, camera, reps = prepare(data, film)
     posture = lifter.posture if isinstance(lifter, Lifter) else None
     first = posture.first if posture else "eccentric"

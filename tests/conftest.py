@@ -18,7 +18,8 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.desk import Desk, fill_demo
+from deepmirror.services.demo import fill_demo
+from deepmirror.services.desk import Desk
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 FILMS = ("tove_back_squat_side", "bram_back_squat_side", "yuna_back_squat_front")

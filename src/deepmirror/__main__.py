@@ -14,6 +14,8 @@ def parser() -> argparse.ArgumentParser:
     window = commands.add_parser("window", help="open the program (default)")
     window.add_argument("--library", type=Path, help="library folder; the usual one when absent")
     window.add_argument("--demo", action="store_true", help="fill the library with the invented demo clients and films")
+    window.add_argument("--inbox", type=Path, help="folder that is watched for films and bundles; the library's “inbox” when absent")
+    window.add_argument("--outbox", type=Path, help="folder that replies are put into; the library's “outbox” when absent")
     batch = commands.add_parser("analyse", help="analyse one film without a window")
     batch.add_argument("clip", type=Path)
     batch.add_argument("--brief", type=Path, required=True, help="what the coach knows: JSON")
@@ -53,7 +55,8 @@ def main(words: list[str] | None = None) -> int:
         return bootstrap.run_look(args)
     if args.command == "movements":
         return bootstrap.run_movements(args.library, args.copy)
-    return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False))
+    named = (getattr(args, name, None) for name in ("inbox", "outbox"))
+    return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False), *named)
 
 
 if __name__ == "__main__":

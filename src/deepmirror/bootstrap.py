@@ -6,9 +6,15 @@ import argparse
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from deepmirror.errors import BadBrief, DeepMirrorError
 from deepmirror.services.jobs import Progress
+
+if TYPE_CHECKING:
+    from deepmirror.exchange.post import Outbox
+    from deepmirror.services.arrivals import Arrivals
+    from deepmirror.services.desk import Desk
 
 
 def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
@@ -98,10 +104,31 @@ def run_movements(library: Path | None, copy: str | None = None) -> int:
     return 2 if catalogue.problems else 0
 
 
-def run_window(library: Path | None, demo: bool) -> int:
-    """Open the program on a library folder; the demo has one of its own."""
+def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outbox: Path | None = None) -> int:
+    """Open the program on a library folder; the demo has one of its own, with a simulated post."""
     from platformdirs import user_data_path
 
     from deepmirror.ui.app import run
 
-    return run(library or user_data_path("deepmirror") / ("demo" if demo else "library"), demo)
+    folder = library or user_data_path("deepmirror") / ("demo" if demo else "library")
+    simulated = demo and inbox is None
+    return run(folder, demo, lambda desk: post_for(desk, inbox or folder / "inbox", outbox or folder / "outbox", simulated))
+
+
+def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:
+    """Where replies go and films come from: plain folders, or the demo's letters by their plan."""
+    from deepmirror.exchange.post import FolderMailbox, FolderOutbox
+    from deepmirror.services.arrivals import Arrivals
+
+    if not simulated:
+        return FolderOutbox(outbox), Arrivals(desk, FolderMailbox(inbox))
+    import tempfile
+    import time
+    from importlib import resources
+
+    from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
+
+    start = time.monotonic()
+    plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
+    letters = Path(tempfile.mkdtemp(prefix="deepmirror-post-"))
+    return SimulatedOutbox(outbox), Arrivals(desk, SimulatedMailbox(plan, letters, lambda: time.monotonic() - start))

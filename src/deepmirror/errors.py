@@ -3,6 +3,7 @@
 DeepMirrorError            anything the user can be told in one sentence
 ├── BadFilm                the file cannot be read as a film
 ├── BadBrief               what the coach (or a file) says about a film does not hold together
+├── BadBundle              what a client sent cannot be taken in
 ├── BadMovement            a movement definition does not validate
 ├── LibraryError           the library folder or its database cannot be used
 ├── ReplyError             a reply cannot be composed or written
@@ -29,6 +30,10 @@ class BadFilm(DeepMirrorError):
 
 class BadBrief(DeepMirrorError):
     """The description of a film is missing something or contradicts itself."""
+
+
+class BadBundle(DeepMirrorError):
+    """What a client sent cannot be taken in."""
 
 
 class BadMovement(DeepMirrorError):

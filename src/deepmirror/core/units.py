@@ -55,3 +55,21 @@ def length_words(cm: float, imperial: bool) -> str:
         return f"{inches:.1f} in"
     feet, rest = divmod(round(inches * 2) / 2, 12)
     return f"{feet:.0f} ft {rest:g}"
+
+
+_AMOUNT = re.compile(r"(\d+(?:\.\d+)?)((?:\s*(?:±|to|–|and)\s*\d+(?:\.\d+)?)*)\s*(cm|kg)\b")
+_MORE = re.compile(r"\d+(?:\.\d+)?")
+LB_FROM_KG, INCH_FROM_CM = 1 / KG_PER_LB, 1 / CM_PER_INCH
+
+
+def in_their_units(text: str, imperial: bool) -> str:
+    """A sentence with its centimetres and kilograms as this client reads them: "3.6 ± 0.6 cm" -> "1.4 ± 0.2 in"."""
+    if not imperial:
+        return text
+
+    def said(found: re.Match[str]) -> str:
+        factor, places, unit = (LB_FROM_KG, 0, "lb") if found[3] == "kg" else (INCH_FROM_CM, 1, "in")
+        numbers = _MORE.sub(lambda n: f"{float(n[0]) * factor:.{places}f}", found[1] + found[2])
+        return f"{numbers} {unit}"
+
+    return _AMOUNT.sub(said, text)

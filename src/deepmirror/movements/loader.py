@@ -15,11 +15,13 @@ from typing import TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from deepmirror.errors import BadMovement
+from deepmirror.movements.cameras import CAMERAS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
 T = TypeVar("T")
 
 FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
+NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE)
 
 
 @dataclass(frozen=True)
@@ -48,7 +50,7 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     faults = _checked(data / FAULTS_FILE, TypeAdapter(dict[str, FaultText]).validate_python)
     shared = _checked(data / SHARED_FILE, TypeAdapter(dict[str, list[Fault]]).validate_python)
     files: list[Traversable] = [
-        f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in (FAULTS_FILE, SHARED_FILE)
+        f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in NOT_MOVEMENTS
     ]
     own = sorted(own_folder.glob("*.toml")) if own_folder is not None and own_folder.is_dir() else []
     movements = {m.id: m for m in (_movement(f, faults, shared) for f in files)}
@@ -67,7 +69,7 @@ def copy_definition(movement_id: str, folder: Path) -> Path:
     """Write a copy of a shipped definition, renamed, for a coach to change; returns its path. Raises BadMovement."""
     source = resources.files("deepmirror.movements") / "data" / f"{movement_id}.toml"
     path = folder / f"own_{movement_id}.toml"
-    if movement_id in (FAULTS_FILE.removesuffix(".toml"), SHARED_FILE.removesuffix(".toml")) or not source.is_file():
+    if f"{movement_id}.toml" in NOT_MOVEMENTS or not source.is_file():
         raise BadMovement(f"No shipped movement is called “{movement_id}”.")
     if path.exists():
         raise BadMovement(f"“{path}” is there already: change it, or rename it first.")

@@ -1,16 +1,16 @@
-"""The annotated film as a plan: which frame is shown for how long, at what speed, with what on it."""
+"""The annotated film as a plan: which frame is shown for how long, at what speed, how near, with what on it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.track import Track
-from deepmirror.reply.draw import Overlay
-from deepmirror.reply.model import Correction, Reply
+from deepmirror.reply.draw import Circle, Overlay
+from deepmirror.reply.model import Before, Correction, Reply, Since
 
 Array = NDArray[np.float64]
 GhostLines = Callable[[int], tuple[tuple[tuple[float, float], tuple[float, float]], ...]]
@@ -20,15 +20,49 @@ SLOW = 3  # each frame this often in the slow passage
 LEAD_S = 1.6
 TAIL_S = 0.8
 SLOW_LEAD_S = 0.7
+MOVE_IN_S = 0.5  # how long the picture takes to move in on what it speaks of
+
+
+@dataclass(frozen=True)
+class Source:
+    """What is needed to draw any frame of the film: its points, view, frame rate, the ghost's lines and the heads to blur."""
+
+    track: Track
+    view: str
+    fps: float
+    ghost: GhostLines | None = None
+    heads: tuple[tuple[Circle, ...], ...] = ()
+
+    def overlay(self, frame: int) -> Overlay:
+        """The bare overlay of a frame, faces blurred when they are to be."""
+        return Overlay(self.track, self.view, frame, heads=self.heads[frame] if self.heads else ())
+
+    def composed(self, item: Correction) -> Overlay:
+        """The overlay of a correction's picture, everything said."""
+        ghost = self.ghost(item.frame) if self.ghost is not None and item.ghost else ()
+        return replace(
+            self.overlay(item.frame),
+            measure=item.measure,
+            title=item.title,
+            words=f"{item.seen} {item.number}".strip(),
+            note=f"“{item.cue}”" if item.cue else "",
+            ghost=ghost,
+            tag=item.short,
+            tag_at=item.tag_at,
+            strokes=tuple(item.strokes),
+            zoom=1.0 if item.zoom else 0.0,
+            lines=item.lines,
+        )
 
 
 @dataclass(frozen=True)
 class Shot:
-    """One source frame shown `repeat` times."""
+    """One source frame shown `repeat` times; with `before`, an earlier film's frame stands beside it."""
 
     frame: int
     repeat: int
     overlay: Overlay
+    before: Before | None = None
 
 
 @dataclass(frozen=True)
@@ -40,47 +74,60 @@ class Caption:
     text: str
 
 
-def plan(reply: Reply, track: Track, view: str, fps: float, ghost: GhostLines | None = None) -> tuple[list[Shot], list[Caption]]:
-    """Shots and captions; with nothing to correct, the whole film with its lines. ghost: the ghost's lines of a frame."""
+def plan(reply: Reply, source: Source) -> tuple[list[Shot], list[Caption]]:
+    """Shots and captions: what became of earlier corrections, then each new one; with neither, the whole film with its lines."""
     shots: list[Shot] = []
     captions: list[Caption] = []
+    for told in reply.told():
+        if told.frame is not None:
+            _add(shots, captions, [_since(told, source)], f"{told.title}. {told.words}", source.fps)
     for item in reply.chosen():
-        before = _length(shots) / fps
-        shots += list(_passage(item, track, view, fps, ghost if item.ghost else None))
-        captions.append(Caption(before, _length(shots) / fps, f"{item.title}. {item.number} {item.cue}".strip()))
+        _add(shots, captions, list(_passage(item, source)), f"{item.title}. {item.number} {item.cue}".strip(), source.fps)
     if not shots:
-        shots = [Shot(i, 1, Overlay(track, view, i)) for i in range(len(track.times))]
-        captions = [Caption(0.0, len(shots) / fps, reply.praise or reply.movement)]
+        shots = [Shot(i, 1, source.overlay(i)) for i in range(len(source.track.times))]
+        captions = [Caption(0.0, len(shots) / source.fps, reply.praise or reply.movement)]
     return shots, captions
+
+
+def _add(shots: list[Shot], captions: list[Caption], more: list[Shot], words: str, fps: float) -> None:
+    start = _length(shots) / fps
+    shots += more
+    captions.append(Caption(start, _length(shots) / fps, words))
 
 
 def _length(shots: list[Shot]) -> int:
     return sum(s.repeat for s in shots)
 
 
-def _passage(item: Correction, track: Track, view: str, fps: float, ghost: GhostLines | None) -> Iterator[Shot]:
-    """Up to the moment at speed, then slowly, then still with everything said, then on."""
-    times, at = track.times, track.times[item.frame]
+def _since(told: Since, source: Source) -> Shot:
+    assert told.frame is not None
+    overlay = replace(source.overlay(told.frame), measure=told.measure, title=told.title, words=told.words)
+    return Shot(told.frame, round(FREEZE_S * source.fps), overlay, told.before)
+
+
+def _passage(item: Correction, source: Source) -> Iterator[Shot]:
+    """Up to the moment at speed, then slowly, then still and nearer with everything said, then on."""
+    times = source.track.times
+    at = times[item.frame]
     for i in range(len(times)):
         away = times[i] - at
+        ghost = source.ghost(i) if source.ghost is not None and item.ghost else ()
         if -LEAD_S <= away <= TAIL_S:
             slow = SLOW if -SLOW_LEAD_S <= away < 0 else 1
-            yield Shot(i, slow, Overlay(track, view, i, title=item.title, ghost=ghost(i) if ghost else ()))
+            overlay = replace(source.overlay(i), title=item.title, ghost=ghost, strokes=tuple(item.strokes), lines=item.lines)
+            yield Shot(i, slow, overlay)
         if i == item.frame:
-            yield Shot(
-                i,
-                round(FREEZE_S * fps),
-                Overlay(
-                    track,
-                    view,
-                    i,
-                    item.measure,
-                    item.title,
-                    f"{item.seen} {item.number}".strip(),
-                    f"“{item.cue}”",
-                    ghost(i) if ghost else (),
-                ),
-            )
+            yield from _still(item, source)
+
+
+def _still(item: Correction, source: Source) -> Iterator[Shot]:
+    full = source.composed(item)
+    whole = round(FREEZE_S * source.fps)
+    steps = round(MOVE_IN_S * source.fps) if item.zoom and not item.side_by_side else 0
+    for step in range(1, steps):
+        eased = 0.5 - 0.5 * np.cos(np.pi * step / steps)
+        yield Shot(item.frame, 1, replace(full, zoom=float(eased), title=item.title, words="", note="", tag=""))
+    yield Shot(item.frame, whole - max(steps - 1, 0), full, item.before if item.side_by_side else None)
 
 
 def web_vtt(captions: list[Caption]) -> str:

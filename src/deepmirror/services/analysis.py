@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from deepmirror.core import scale as scales
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
-from deepmirror.core.scene import Marks, Scene
+from deepmirror.core.scene import FILM_SIDE, Marks, Scene
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Series, Track
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
-from deepmirror.judge.findings import Judgement, Measured, judge, measure
+from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, measure
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
@@ -28,6 +28,8 @@ from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
 
+LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
+LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
 LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
 
@@ -89,14 +91,27 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     still = path.still(evidence.room)
     angles = angle_series(still, view, up, level_u, plane)
     signal = rep_signal(angles, movement, view, still.times)
-    reps = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, file.pattern == "one_and_a_half")
+    leaps = leaping(signal)
+    reps = (
+        []
+        if leaps
+        else find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, file.pattern == "one_and_a_half")
+    )
     far = far_joints(evidence.swapped(file.swaps), view)
     reps = reps_of_the_set(reps, movement, still, view)
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
     scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far, movement.platform_moves)
     measured = measure(scene)
     judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))
+    if leaps:
+        judgement = replace(judgement, unmeasurable=(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"), *judgement.unmeasurable))
     return Analysis(facts, brief, movement, scene, signal, measured, judgement)
+
+
+def leaping(signal: Series) -> bool:
+    """True when the rep signal changes in one frame by more than a body can: what is followed is not the joint it is taken for."""
+    steps, gaps = np.abs(np.diff(signal.values)), np.diff(signal.times)
+    return bool(np.any(steps[gaps < LEAP_GAP_S] > LEAP_DEG))
 
 
 def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: NDArray[np.float64]) -> Series:

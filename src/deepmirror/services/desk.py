@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-import json
-import shutil
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +17,7 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.following import note_looks
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import Looker, look_here
 from deepmirror.store.library import ClientRecord as ClientRecord
@@ -30,6 +28,7 @@ DAYS_TO_ANSWER = 3
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 FIRST_LOOK = "a first look is there"
 REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
+SETTLED = ("sent", "asked", "replaced")  # what became of a film stays when it is measured anew
 
 
 @dataclass(frozen=True)
@@ -78,7 +77,15 @@ class Desk:
             return film.picture(0)
 
     def import_film(
-        self, path: Path, client_id: int, movement: str, view: str, load_kg: float | None = None, tempo: str | None = None, note: str = ""
+        self,
+        path: Path,
+        client_id: int,
+        movement: str,
+        view: str,
+        load_kg: float | None = None,
+        tempo: str | None = None,
+        note: str = "",
+        told: dict[str, Any] | None = None,
     ) -> FilmRecord:
         """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
         with Film(path):
@@ -93,7 +100,7 @@ class Desk:
         check_brief(data)
         self.catalogue.movement(movement)
         due = (self.now() + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes")
-        return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due)
+        return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due, told)
 
     def measure(self, film_id: int, progress: Progress) -> FilmRecord:
         """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.
@@ -109,9 +116,11 @@ class Desk:
                 for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
                     evidence = self.look(film, brief, movement, progress.within(start, end), what)
                     evidence.save(self.store.evidence_path(film_id))
-                    self.note_result(film_id, conclude(film.facts, brief, self.catalogue, evidence), film)
+                    analysis = conclude(film.facts, brief, self.catalogue, evidence)
+                    self.note_result(film_id, analysis, film)
                     if what == "quick":
-                        self.store.update_film(film_id, state="measuring")
+                        line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
+                        self.store.update_film(film_id, state="measuring", line=line)
                         progress.tell(end, FIRST_LOOK)
         except Cancelled:
             self.store.update_film(film_id, state="new", line="")
@@ -124,9 +133,12 @@ class Desk:
     def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
         """Write the one line of state and the turn-round frames of a measured film."""
         result = result_of(analysis, film)
-        if self.store.film(film_id).state == "sent":
-            result["state"] = "sent"
+        if (state := self.store.film(film_id).state) in SETTLED:
+            result["state"] = state
+        if state == "asked":
+            result.pop("line")
         self.store.update_film(film_id, **result)
+        note_looks(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:
         """Films that still wait: new ones, and those a closed program left half-done; oldest first."""
@@ -170,33 +182,3 @@ def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
         words += f" and {len(findings) - 1} more"
     line = words if reps else "No rep seen: ask for a new film"
     return {"state": "ready" if reps else "refilm", "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}
-
-
-def fill_demo(desk: Desk) -> None:
-    """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
-    if desk.films():
-        return
-    root = resources.files("deepmirror") / "assets" / "demo"
-    with resources.as_file(root) as folder:
-        plan = json.loads((folder / "demo.json").read_text("utf-8"))
-        results = json.loads((folder / "results.json").read_text("utf-8"))
-        for item in plan["films"]:
-            brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
-            client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(
-                item["client"], brief["client"]
-            )
-            if "machine" in item:
-                brief["machine"] = item["machine"]
-            arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
-            record = desk.store.add_film(
-                folder / f"{item['film']}.mp4",
-                client.id,
-                brief,
-                arrived.isoformat(timespec="seconds"),
-                item["note"],
-                (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"),
-            )
-            seen = folder / f"{item['film']}.npz"
-            if seen.exists():
-                shutil.copyfile(seen, desk.store.evidence_path(record.id))
-                desk.store.update_film(record.id, **results[item["film"]])

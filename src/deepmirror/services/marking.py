@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from deepmirror.exchange.brief import FREE_POINTS, BriefFile
 from deepmirror.movements.schema import Movement
+from deepmirror.store.library import LibraryStore
 
 
 @dataclass(frozen=True)
@@ -81,3 +83,12 @@ def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
     placed = {n for s in file.seeds for n in s.points_px}
     lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed]
     return lines + [f"{n.replace('_', ' ').capitalize()}: {POINT_GIVES[n]}" for n in movement.marks if n in POINT_GIVES and n not in placed]
+
+
+def taken_over(store: LibraryStore, film_id: int, machine: str | None, view: str) -> dict[str, Any]:
+    """Brief fields with marks and scale of the newest other film of this machine from the same side, in question until the
+    coach says that they fit; empty when there is none."""
+    for other, told in store.briefs_on(machine, view) if machine else []:
+        if other != film_id and told.get("marks"):
+            return {k: told[k] for k in ("marks", "scale") if told.get(k)} | {"marks_taken_over": True}
+    return {}

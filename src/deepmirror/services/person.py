@@ -241,7 +241,7 @@ class PersonFile:
 
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""
-        mine = [f for f in self.desk.films() if f.client_id == self.client_id and self.desk.store.evidence_path(f.id).exists()]
+        mine = [f for f in self.desk.store.films(self.client_id) if self.desk.store.evidence_path(f.id).exists()]
         out = []
         for i, record in enumerate(mine[:NEWEST_FILMS]):
             progress.tell(i / max(len(mine), 1), "reading films")

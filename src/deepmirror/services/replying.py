@@ -1,79 +1,103 @@
-"""Composing and exporting a reply."""
+"""Drawing and writing a reply: stills, annotated film, page, PDF, captions and the numbers as open files."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from pathlib import Path
+from types import TracebackType
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.tempo import digits, time_under_tension_s
-from deepmirror.core.values import Verdict, with_unit
-from deepmirror.errors import ReplyError
+from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
-from deepmirror.judge.findings import Finding, describe_band
+from deepmirror.exchange.points import trc, write_c3d
 from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
-from deepmirror.reply.draw import Overlay, draw
-from deepmirror.reply.film import GhostLines, Shot, plan, web_vtt
-from deepmirror.reply.model import USUAL_CORRECTIONS
-from deepmirror.reply.model import Correction as Correction
+from deepmirror.reply.draw import Overlay, draw, draw_pair
+from deepmirror.reply.film import GhostLines, Shot, Source, plan, web_vtt
+from deepmirror.reply.heads import head_circles
+from deepmirror.reply.model import Before, Correction, Since
 from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
-from deepmirror.services.analysis import Analysis
+from deepmirror.reply.pdf import render_pdf
+from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.composing import frame_at
+from deepmirror.services.desk import Desk
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.jobs import Progress
 from deepmirror.services.records import measures_record
 
-
-def draft_reply(analysis: Analysis, client: str = "") -> Reply:
-    """A reply pre-filled from the findings: the first three, leaving out what only repeats one of them in the same reps."""
-    scene, judgement = analysis.scene, analysis.judgement
-    load = analysis.brief.file.load_kg
-    facts = [f"{len(scene.reps)} reps", *([f"{load:g} kg"] if load else []), f"{time_under_tension_s(scene.reps):.0f} s under load"]
-    if scene.tempo is not None:
-        facts.append(f"tempo asked {scene.tempo}")
-    if scene.reps:
-        facts.append(f"first rep {digits(scene.reps[0])} s")
-    held = [c.held for c in judgement.checks if c.verdict is Verdict.WITHIN]
-    corrections: list[Correction] = []
-    said: list[Finding] = []
-    for finding in judgement.findings:
-        again = any(f.severity == finding.severity and set(finding.reps) <= set(f.reps) for f in said)
-        worth = not again and len(said) < USUAL_CORRECTIONS
-        corrections.append(_correction(analysis, finding, worth))
-        said += [finding] if worth else []
-    greeting = "Here is what your film shows, most important first." if corrections else "Here is what your film shows."
-    unable = sorted({f"{u.reason} ({u.film_next[0].lower()}{u.film_next[1:].rstrip('.')})" for u in judgement.unmeasurable})[:2]
-    return Reply(client, analysis.movement.title, " · ".join(facts), greeting, " ".join(dict.fromkeys(held[:3])), corrections, unable)
+Picture = NDArray[np.uint8]
 
 
-def _correction(analysis: Analysis, f: Finding, chosen: bool) -> Correction:
-    times = analysis.scene.track.times
-    frame = int(np.argmin(np.abs(times - f.time_s)))
-    seen = f"{_rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s."
-    number = f"{with_unit(f'{f.value:.0f} ± {f.u:.0f}', f.unit)}; target {describe_band(f.target)}."
-    if f.u < 1.5 and abs(f.value) < 20:
-        number = f"{with_unit(f'{f.value:.1f} ± {f.u:.1f}', f.unit)}; target {describe_band(f.target)}."
-    return Correction(f.code, f.title, seen, number, f.why, f.cue, f.change, f.film_next, frame, f.measure, chosen)
+class Earlier(AbstractContextManager["Earlier"]):
+    """Earlier films of the client, opened and concluded when a reply shows them; closed together."""
+
+    def __init__(self, desk: Desk | None) -> None:
+        self._desk = desk
+        self._open: dict[int, tuple[Film, Analysis]] = {}
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        for film, _ in self._open.values():
+            film.close()
+
+    def get(self, film_id: int) -> tuple[Film, Analysis] | None:
+        """The film and its analysis; None when it is gone or was never measured."""
+        if film_id not in self._open and self._desk is not None:
+            try:
+                film, brief, evidence = self._desk.open_analysis(film_id)
+                if evidence is not None:
+                    self._open[film_id] = film, conclude(film.facts, brief, self._desk.catalogue, evidence)
+                else:
+                    film.close()
+            except DeepMirrorError:
+                return None
+        return self._open.get(film_id)
 
 
-def _rep_words(reps: tuple[int, ...], total: int) -> str:
-    if not reps:
-        return "Over the set"
-    if len(reps) == total:
-        return "In every rep"
-    words = ", ".join(str(r) for r in reps[:-1]) + (" and " if len(reps) > 1 else "") + str(reps[-1])
-    return f"Rep{'s' if len(reps) > 1 else ''} {words}"
+class Drawer:
+    """Draws the pictures of one reply."""
+
+    def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: Earlier) -> None:
+        self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
+        self.source = source_of(analysis, film.facts.fps, blur)
+
+    def shot(self, shot: Shot) -> Picture:
+        """One shot of the film."""
+        return self._picture(self._film.picture(shot.frame), shot.overlay, shot.before)
+
+    def correction(self, item: Correction, captioned: bool = True) -> Picture:
+        """The picture of one correction; without its caption where the same words stand beside it."""
+        before = item.before if item.side_by_side else None
+        return self._picture(self._film.picture(item.frame), self.source.composed(item), before, captioned)
+
+    def since(self, told: Since) -> Picture | None:
+        """Then and now of an earlier correction; None where this film has no moment for it."""
+        if told.frame is None:
+            return None
+        overlay = self.source.overlay(told.frame)
+        now = Overlay(overlay.track, overlay.view, told.frame, told.measure, heads=overlay.heads)
+        return self._picture(self._film.picture(told.frame), now, told.before)
+
+    def _picture(self, picture: Picture, overlay: Overlay, before: Before | None, captioned: bool = True) -> Picture:
+        then = self._earlier.get(before.film_id) if before else None
+        if before is None or then is None:
+            return draw(picture, overlay, captioned)
+        film, analysis = then
+        frame = frame_at(analysis, before.time_s)
+        old = source_of(analysis, film.facts.fps, self._blur).overlay(frame)
+        old = Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads)
+        words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
+        return draw_pair(film.picture(frame), old, picture, overlay, words, captioned)
 
 
-def still(film: Film, analysis: Analysis, item: Correction) -> NDArray[np.uint8]:
-    """The picture of one correction, as the client gets it."""
-    scene, words = analysis.scene, f"{item.seen} {item.number}"
-    ghost = ghost_lines(analysis)(item.frame) if item.ghost else ()
-    overlay = Overlay(scene.film_track, scene.view, item.frame, item.measure, item.title, words, f"“{item.cue}”", ghost)
-    return draw(film.picture(item.frame), overlay)
+def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:
+    """What is needed to draw frames of an analysed film."""
+    scene = analysis.scene
+    heads = tuple(head_circles(scene.film_track)) if blur else ()
+    return Source(scene.film_track, scene.view, fps, ghost_lines(analysis), heads)
 
 
 def ghost_lines(analysis: Analysis) -> GhostLines:
@@ -87,27 +111,49 @@ def ghost_lines(analysis: Analysis) -> GhostLines:
     return lines
 
 
-def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress) -> list[Path]:
-    """Write reply.mp4, reply.vtt, reply.html, stills, measures.json, and the numbers as CSV. Raises ReplyError, Cancelled."""
+def still(film: Film, analysis: Analysis, item: Correction, blur: bool = False, desk: Desk | None = None) -> Picture:
+    """The picture of one correction, as the client gets it."""
+    with Earlier(desk) as earlier:
+        return Drawer(film, analysis, blur, earlier).correction(item)
+
+
+def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, desk: Desk | None = None) -> list[Path]:
+    """Write everything the client gets into a folder: reply.mp4, .vtt, .html, .pdf, stills, measures.json, and the numbers
+    and points as CSV, C3D and TRC. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        shots, captions = plan(reply, analysis.scene.film_track, analysis.scene.view, film.facts.fps, ghost_lines(analysis))
-        stills = {item.code: png(still(film, analysis, item)) for item in reply.chosen()}
-        write_film(folder / "reply.mp4", _pictures(film, shots, progress), film.facts.fps)
+        with Earlier(desk) as earlier:
+            drawer = Drawer(film, analysis, reply.blur, earlier)
+            shots, captions = plan(reply, drawer.source)
+            captioned = [png(drawer.correction(item)) for item in reply.chosen()]
+            stills = {item.code: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
+            pairs = {f"since-{told.title}": drawer.since(told) for told in reply.told()}
+            stills |= {k: png(p) for k, p in pairs.items() if p is not None}
+            write_film(folder / "reply.mp4", _pictures(drawer, shots, progress), film.facts.fps)
         vtt = web_vtt(captions)
         written = [folder / "reply.mp4", _write(folder / "reply.vtt", vtt.encode())]
-        written += [_write(folder / f"still-{i + 1}-{code}.png", data) for i, (code, data) in enumerate(stills.items())]
+        written += [_write(folder / f"still-{i + 1}.png", data) for i, data in enumerate(captioned)]
         page = render_page(reply, stills, (folder / "reply.mp4").read_bytes(), vtt)
         written.append(_write(folder / "reply.html", page.encode()))
-        write_json(folder / "measures.json", measures_record(analysis))
-        written += [
-            folder / "measures.json",
-            _write(folder / "reps.csv", rep_csv(analysis.scene.reps, analysis.measured.reps).encode()),
-            _write(folder / "angles.csv", series_csv(analysis.scene.track.times, analysis.scene.angles).encode()),
-        ]
-        return written
+        written.append(_write(folder / "reply.pdf", render_pdf(reply, stills)))
+        return written + _numbers(analysis, film.facts.fps, folder)
     except OSError as error:
         raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error
+
+
+def _numbers(analysis: Analysis, fps: float, folder: Path) -> list[Path]:
+    """The open data."""
+    scene = analysis.scene
+    scale = scene.px_per_cm.value if scene.px_per_cm is not None else None
+    write_json(folder / "measures.json", measures_record(analysis))
+    write_c3d(folder / "points.c3d", scene.film_track, fps, scale)
+    return [
+        folder / "measures.json",
+        folder / "points.c3d",
+        _write(folder / "points.trc", trc(scene.film_track, fps, scale).encode()),
+        _write(folder / "reps.csv", rep_csv(scene.reps, analysis.measured.reps).encode()),
+        _write(folder / "angles.csv", series_csv(scene.track.times, scene.angles).encode()),
+    ]
 
 
 def _write(path: Path, data: bytes) -> Path:
@@ -115,10 +161,10 @@ def _write(path: Path, data: bytes) -> Path:
     return path
 
 
-def _pictures(film: Film, shots: list[Shot], progress: Progress) -> Iterator[NDArray[np.uint8]]:
+def _pictures(drawer: Drawer, shots: list[Shot], progress: Progress) -> Iterator[Picture]:
     tick = progress.part(0.0, 1.0, "writing the film", len(shots))
     for i, shot in enumerate(shots):
         tick(i)
-        picture = draw(film.picture(shot.frame), shot.overlay)
+        picture = drawer.shot(shot)
         for _ in range(shot.repeat):
             yield picture

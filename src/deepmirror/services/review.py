@@ -20,7 +20,7 @@ from deepmirror.services.analysis import FINAL, Analysis, conclude
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
-from deepmirror.services.marking import KINDS, Wanted, free_points, wanted_marks
+from deepmirror.services.marking import KINDS, Wanted, free_points, taken_over, wanted_marks
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -127,23 +127,17 @@ class Review:
 
     def machines(self) -> list[str]:
         """Machines and places named so far, by name."""
-        return sorted({m for f in self.desk.films() if (m := f.brief.get("machine"))})
+        return self.desk.store.machines()
 
-    def marks_to_take_over(self) -> dict[str, Any] | None:
-        """Marks and scale of the newest other film of this machine from the same side; None when there is none."""
-        file = self.brief.file
-        same = ("machine", "view")
-        for film in self.desk.films():
-            told = film.brief
-            if film.id != self.film_id and file.machine and all(told.get(k) == getattr(file, k) for k in same) and told.get("marks"):
-                return {k: told[k] for k in ("marks", "scale") if told.get(k)}
-        return None
+    def marks_to_take_over(self) -> dict[str, Any]:
+        """Marks and scale of the newest other film of this machine from the same side; empty when there is none."""
+        return taken_over(self.desk.store, self.film_id, self.brief.file.machine, self.brief.file.view)
 
     def take_over_marks(self) -> None:
         """Use the last marks of this machine; they stay in question until the coach says that they fit."""
         marks = self.marks_to_take_over()
-        if marks is not None:
-            self._change("take over marks", **marks, marks_taken_over=True)
+        if marks:
+            self._change("take over marks", **marks)
 
     def marks_fit(self) -> None:
         """The coach has looked: the marks taken over lie where they should."""

@@ -3,6 +3,7 @@
 library.db      clients, films, briefs, drafts
 films/          the films as they came, named by their hash; never altered
 evidence/       what was seen in each film (NumPy .npz)
+arrivals/       everything that came in, as it came
 replies/        everything sent, exactly as sent
 movements/      the coach's own movement definitions
 """
@@ -23,15 +24,17 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import create_engine, event, select
+from sqlalchemy import create_engine, event, func, select
 from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from deepmirror.errors import LibraryError
+from deepmirror.store.post import ArrivalStore, ReplyStore
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
+from deepmirror.store.watches import PhraseStore, WatchStore
 
 KEPT_EVIDENCE = 6  # ways of clicking one film whose evidence is kept
-FOLDERS = ("films", "evidence", "replies", "movements")
+FOLDERS = ("films", "evidence", "arrivals", "replies", "movements")
 
 
 @dataclass(frozen=True)
@@ -61,6 +64,7 @@ class FilmRecord:
     line: str
     turns: tuple[int, ...]
     draft: dict[str, Any]
+    told: dict[str, Any]
 
 
 class LibraryStore:
@@ -80,6 +84,8 @@ class LibraryStore:
         except (DatabaseError, OperationalError) as error:
             raise LibraryError(f"The library database in “{folder}” cannot be opened: {error.orig}.") from error
         self._sessions = sessionmaker(self._engine)
+        self.arrivals, self.replies = ArrivalStore(self._session, folder), ReplyStore(self._session, folder)
+        self.watches, self.phrases = WatchStore(self._session), PhraseStore(self._session)
 
     def close(self) -> None:
         """Close the database."""
@@ -147,15 +153,31 @@ class LibraryStore:
             rows = s.scalars(select(ClientChangeRow).where(ClientChangeRow.client_id == client_id).order_by(ClientChangeRow.id.desc()))
             return [(r.at, r.label) for r in rows]
 
-    def films(self) -> list[FilmRecord]:
-        """All films, newest arrival first."""
+    def films(self, client_id: int | None = None) -> list[FilmRecord]:
+        """All films, or one client's, newest arrival first."""
+        query = select(FilmRow, ClientRow).join(ClientRow, FilmRow.client_id == ClientRow.id)
+        if client_id is not None:
+            query = query.where(FilmRow.client_id == client_id)
         with self._session() as s:
-            rows = s.execute(
-                select(FilmRow, ClientRow)
-                .join(ClientRow, FilmRow.client_id == ClientRow.id)
+            rows = s.execute(query.order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc()))
+            return [self._film(r, client) for r, client in rows]
+
+    def machines(self) -> list[str]:
+        """Machines and places named in briefs, by name."""
+        name = func.json_extract(FilmRow.brief_json, "$.machine")
+        with self._session() as s:
+            return sorted(s.scalars(select(name).where(name.is_not(None)).distinct()))
+
+    def briefs_on(self, machine: str, view: str) -> list[tuple[int, dict[str, Any]]]:
+        """Film ids and briefs of a machine seen from a side, newest first."""
+        with self._session() as s:
+            rows = s.scalars(
+                select(FilmRow)
+                .where(func.json_extract(FilmRow.brief_json, "$.machine") == machine)
+                .where(func.json_extract(FilmRow.brief_json, "$.view") == view)
                 .order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
             )
-            return [self._film(r, client) for r, client in rows]
+            return [(r.id, json.loads(r.brief_json)) for r in rows]
 
     def film(self, film_id: int) -> FilmRecord:
         """One film by id. Raises LibraryError when it is not there."""
@@ -168,14 +190,20 @@ class LibraryStore:
             return self._film(row, client)
 
     def add_film(
-        self, source: Path, client_id: int, brief: dict[str, Any], arrived_at: str, note: str = "", due_at: str = ""
+        self,
+        source: Path,
+        client_id: int,
+        brief: dict[str, Any],
+        arrived_at: str,
+        note: str = "",
+        due_at: str = "",
+        told: dict[str, Any] | None = None,
     ) -> FilmRecord:
         """Copy a film into the library. Raises LibraryError when it is there already or cannot be copied."""
-        digest = _sha256(source)
-        with self._session() as s:
-            twin = s.scalar(select(FilmRow).where(FilmRow.sha256 == digest))
-            if twin is not None:
-                raise LibraryError(f"This film is in the library already, as “{twin.original_name}”.", film_id=twin.id)
+        digest = file_hash(source)
+        twin = self.film_with_hash(digest)
+        if twin is not None:
+            raise LibraryError(f"This film is in the library already, as “{twin[1]}”.", film_id=twin[0])
         name = f"{digest[:20]}{source.suffix.lower()}"
         target = self.folder / "films" / name
         try:
@@ -194,6 +222,7 @@ class LibraryStore:
                 due_at=due_at,
                 note=note,
                 brief_json=json.dumps(brief),
+                set_json=json.dumps(told or {}),
             )
             s.add(row)
             s.flush()
@@ -201,14 +230,20 @@ class LibraryStore:
         return self.film(film_id)
 
     def update_film(self, film_id: int, **changes: Any) -> None:
-        """Change fields of a film: brief, draft, turns (kept as JSON), state, line, note, due_at."""
-        as_json = {"brief": "brief_json", "draft": "draft_json", "turns": "turns_json"}
+        """Change fields of a film: brief, draft, turns, told (kept as JSON), state, line, note, due_at."""
+        as_json = {"brief": "brief_json", "draft": "draft_json", "turns": "turns_json", "told": "set_json"}
         with self._session() as s:
             row = s.get(FilmRow, film_id)
             if row is None:
                 raise LibraryError("That film is no longer in the library.")
             for key, value in changes.items():
                 setattr(row, as_json.get(key, key), json.dumps(value) if key in as_json else value)
+
+    def film_with_hash(self, digest: str) -> tuple[int, str] | None:
+        """Id and original name of the film with exactly these bytes."""
+        with self._session() as s:
+            row = s.scalar(select(FilmRow).where(FilmRow.sha256 == digest))
+            return (row.id, row.original_name) if row is not None else None
 
     def evidence_path(self, film_id: int) -> Path:
         """Where the film's evidence lies or will lie."""
@@ -227,8 +262,8 @@ class LibraryStore:
             old.unlink()
 
     def reply_folder(self, film_id: int) -> Path:
-        """Where the film's reply is written."""
-        return self.folder / "replies" / f"film-{film_id}"
+        """Where the film's next reply is written before it is sent."""
+        return self.folder / "replies" / f"film-{film_id}" / "unsent"
 
     def _film(self, row: FilmRow, client: ClientRow) -> FilmRecord:
         """The record; its brief always carries the client as the library knows her now."""
@@ -246,6 +281,7 @@ class LibraryStore:
             row.line,
             tuple(json.loads(row.turns_json)),
             json.loads(row.draft_json or "{}"),
+            json.loads(row.set_json),
         )
 
 
@@ -258,7 +294,8 @@ def _pragmas(connection: sqlite3.Connection, _: object) -> None:
         connection.execute(f"PRAGMA {line}")
 
 
-def _sha256(path: Path) -> str:
+def file_hash(path: Path) -> str:
+    """SHA-256 of a file's bytes, hexadecimal. Raises LibraryError."""
     digest = hashlib.sha256()
     try:
         with path.open("rb") as file:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import ForeignKey, Index, String, Text
+from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -37,7 +37,7 @@ class FilmRow(Base):
     """A film: where it lies, whose it is, the coach's brief and what has become of it. Times are ISO 8601 in UTC."""
 
     __tablename__ = "film"
-    __table_args__ = (Index("ix_film_arrived", "arrived_at"),)
+    __table_args__ = (Index("ix_film_arrived", "arrived_at"), Index("ix_film_client", "client_id"))
 
     id: Mapped[int] = mapped_column(primary_key=True)
     client_id: Mapped[int] = mapped_column(ForeignKey("client.id"))
@@ -52,3 +52,86 @@ class FilmRow(Base):
     line: Mapped[str] = mapped_column(Text, default="")
     turns_json: Mapped[str] = mapped_column(Text, default="[]")
     draft_json: Mapped[str] = mapped_column(Text, default="")
+    set_json: Mapped[str] = mapped_column(Text, default="{}")
+
+
+class ArrivalRow(Base):
+    """Something that came in: a bundle or a bare film, and what became of it."""
+
+    __tablename__ = "arrival"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    letter: Mapped[str] = mapped_column(String(300))
+    name: Mapped[str] = mapped_column(String(300))
+    sha256: Mapped[str] = mapped_column(String(64), index=True)
+    file: Mapped[str] = mapped_column(String(400), default="")
+    came_at: Mapped[str] = mapped_column(String(40))
+    state: Mapped[str] = mapped_column(String(20))
+    sentence: Mapped[str] = mapped_column(Text, default="")
+    told_json: Mapped[str] = mapped_column(Text, default="{}")
+    film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="SET NULL"), nullable=True)
+
+
+class ReplyRow(Base):
+    """A reply or a request as it was sent: its folder, its files with their hashes, its words."""
+
+    __tablename__ = "reply"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    made_at: Mapped[str] = mapped_column(String(40))
+    folder: Mapped[str] = mapped_column(String(300))
+    files_json: Mapped[str] = mapped_column(Text, default="{}")
+    reply_json: Mapped[str] = mapped_column(Text, default="{}")
+    state: Mapped[str] = mapped_column(String(20), default="kept")
+    sentence: Mapped[str] = mapped_column(Text, default="")
+
+
+class WatchRow(Base):
+    """A correction that was sent and is watched on the client's next films."""
+
+    __tablename__ = "watch"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id"), index=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"))
+    movement: Mapped[str] = mapped_column(String(80))
+    opened_at: Mapped[str] = mapped_column(String(40))
+    state: Mapped[str] = mapped_column(String(20), default="open")
+    item_json: Mapped[str] = mapped_column(Text)
+
+
+class WatchLookRow(Base):
+    """What a later film says of a watched correction."""
+
+    __tablename__ = "watch_look"
+    __table_args__ = (UniqueConstraint("watch_id", "film_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    watch_id: Mapped[int] = mapped_column(ForeignKey("watch.id", ondelete="CASCADE"), index=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"))
+    at: Mapped[str] = mapped_column(String(40))
+    look_json: Mapped[str] = mapped_column(Text)
+
+
+class PhraseRow(Base):
+    """Words the coach used before, to be used again: for which field, for which fault ("" for any)."""
+
+    __tablename__ = "phrase"
+    __table_args__ = (UniqueConstraint("field", "code", "text"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    field: Mapped[str] = mapped_column(String(40))
+    code: Mapped[str] = mapped_column(String(80), default="")
+    text: Mapped[str] = mapped_column(Text)
+    used: Mapped[int] = mapped_column(default=1)
+
+
+class SettingRow(Base):
+    """What the coach set for the whole library, as JSON."""
+
+    __tablename__ = "setting"
+
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)

@@ -23,14 +23,19 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.commands.table import ACTIONS
 from deepmirror.errors import DeepMirrorError
+from deepmirror.services.arrivals import Arrivals, is_bundle
 from deepmirror.services.desk import FIRST_LOOK, Desk
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.person import FilmView, PersonFile
-from deepmirror.services.replying import Correction, Reply, draft_reply, export_reply, still
 from deepmirror.services.review import Review
+from deepmirror.services.sending import Outbox, folder_outbox
 from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
+from deepmirror.ui.control.answering import Answering
+from deepmirror.ui.control.collecting import Collecting
+from deepmirror.ui.control.following import Following
 from deepmirror.ui.help import show_caution, show_keys
 from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
@@ -38,15 +43,20 @@ from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
-ROOMS = ("desk", "person", "mirror", "reply")
-FILM_PATTERNS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp);;All files (*)"
+ROOMS = ("desk", "person", "mirror", "reply", "compare")
+FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
 
 
 class MainWindow(QMainWindow):
-    """Owns the desk, the runner and the open review; rooms ask it for work by signals."""
+    """Owns the desk, the runner and the open review; rooms ask it for work by signals.
 
-    def __init__(self, desk: Desk) -> None:
+    outbox: where replies go, a folder of the library when none is given; arrivals: what looks into the mailbox, none in tests
+    that do not want it.
+    """
+
+    def __init__(self, desk: Desk, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
         super().__init__()
+        self.outbox: Outbox = outbox or folder_outbox(desk)
         self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
         self.jobs: list[Job] = []
@@ -54,9 +64,10 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Deep Mirror")
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
-        self.person_room = PersonRoom()
+        self.person_room, self.compare = PersonRoom(), CompareRoom()
+        self.answering, self.collecting, self.following = Answering(self), Collecting(self, arrivals), Following(self)
         self.stack = QStackedWidget()
-        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room):
+        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
             self.stack.addWidget(room)
         centre = QWidget()
         row = QHBoxLayout(centre)
@@ -69,8 +80,6 @@ class MainWindow(QMainWindow):
         self._build_actions()
         self._connect()
         self.go("desk")
-        self.desk_room.refresh()
-        self._read_strips()
         for film_id in desk.unmeasured():
             self.measure_film(film_id)
 
@@ -81,11 +90,11 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(rail)
         column.setContentsMargins(0, 14, 0, 14)
         self.rail_group = QButtonGroup(self)
-        for room, title in zip(ROOMS, ("Desk", "Person", "Mirror", "Reply"), strict=True):
+        for room, title in zip(ROOMS, ("Desk", "Person", "Mirror", "Reply", "Compare"), strict=True):
             button = QPushButton(title)
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _, r=room: self.open_person(None) if r == "person" else self.go(r))
+            button.clicked.connect(lambda _, r=room: self.actions_by_id[f"go_{r}"].trigger())
             self.rail_group.addButton(button, ROOMS.index(room))
             column.addWidget(button)
         column.addStretch(1)
@@ -108,7 +117,7 @@ class MainWindow(QMainWindow):
             "go_desk": lambda: self.go("desk"),
             "go_person": lambda: self.open_person(None),
             "go_mirror": lambda: self.go("mirror"),
-            "go_reply": self.compose,
+            "go_reply": self.answering.compose,
             "keys": lambda: show_keys(self),
             "caution": lambda: show_caution(self),
             "import": self.ask_film,
@@ -130,9 +139,23 @@ class MainWindow(QMainWindow):
             "ghost": m.toggle_ghost,
             "place": m.toggle_placing,
             "measure": self.measure_review,
-            "compose": self.compose,
+            "compose": self.answering.compose,
+            "go_compare": self.following.compare,
+            "compare": self.following.compare,
+            "next_watched": self.following.next,
+            "keep_watched": lambda: self.following.decide("open"),
+            "close_watched": lambda: self.following.decide("closed"),
+            "change_watched": lambda: self.following.decide("changed"),
+            "compare_play": self.compare.play,
+            "compare_on": lambda: self.compare.step(1),
+            "compare_back": lambda: self.compare.step(-1),
             "sheet": self.show_sheet,
-            "export": self.export,
+            "preview": self.answering.preview,
+            "send": self.answering.send,
+            "earlier": lambda: self.reply_room.shift(-1),
+            "later": lambda: self.reply_room.shift(1),
+            "refilm": self.answering.ask_again,
+            "place_arrival": self.desk_room.post.place_first,
         }
         menu_bar = self.menuBar()
         assert menu_bar is not None
@@ -150,17 +173,15 @@ class MainWindow(QMainWindow):
         self.desk_room.opened.connect(self.open_film)
         self.desk_room.wants_import.connect(self.ask_film)
         self.desk_room.dropped.connect(self._bring_all)
+        self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
         self.mirror.wants_measuring.connect(self.measure_review)
-        self.mirror.wants_reply.connect(self.compose)
+        self.mirror.wants_reply.connect(self.answering.compose)
         self.mirror.edited.connect(self._after_edit)
         self.mirror.complained.connect(self.complain)
         self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
         self.person_room.changed.connect(self._person_changed)
         self.person_room.wants_client.connect(self.open_person)
         self.person_room.complained.connect(self.complain)
-        self.reply_room.wants_still.connect(self._show_still)
-        self.reply_room.wants_export.connect(self.export)
-        self.reply_room.changed.connect(self._save_draft)
 
     def go(self, room: str) -> None:
         """Show a room; keys work where they belong."""
@@ -175,8 +196,12 @@ class MainWindow(QMainWindow):
             self.person_room.setFocus()
         elif room == "mirror":
             self.mirror.film.setFocus()
+        elif room == "compare":
+            self.compare.slider.setFocus()
         if room != "mirror":
             self.mirror.pause()
+        if room != "compare":
+            self.compare.pause()
         self._enable_actions()
 
     def _enable_actions(self) -> None:
@@ -187,14 +212,18 @@ class MainWindow(QMainWindow):
             on = entry.room in (room, "all")
             if entry.room == "mirror" or entry.id == "go_mirror":
                 on = on and opened
-            if entry.id in ("go_reply", "compose", "export"):
+            if entry.id in ("go_reply", "compose", "preview", "send", "go_compare", "compare"):
                 on = on and measured
+            if entry.id.endswith("_watched"):
+                on = on and bool(self.following.rows)
+            if entry.id == "refilm":
+                on = room in ("desk", "mirror") and self.film_in_hand() is not None
             self.actions_by_id[entry.id].setEnabled(on)
         edited = self.person_room.person if room == "person" else self.review if room == "mirror" else None
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{key.capitalize()} {label}" if label else key.capitalize())
-        for i, on in ((2, opened), (3, bool(measured))):
+        for i, on in ((2, opened), (3, bool(measured)), (4, bool(measured))):
             button = self.rail_group.button(i)
             if button is not None:
                 button.setEnabled(on)
@@ -241,11 +270,12 @@ class MainWindow(QMainWindow):
         if self.jobs:
             self.jobs[0].progress.cancel()
 
-    def _read_strips(self) -> None:
-        for film in self.desk_room.missing_strips():
-            job = self.desk_room.strip_job(film)
-            job.failed.connect(lambda _, f=film: self.desk_room.model.strips.setdefault(f.id, []))
-            job.start(self.pictures)
+    def film_in_hand(self) -> int | None:
+        """The film on show, or on the Desk the one under the bar."""
+        if self.stack.currentWidget() is self.desk_room:
+            film = self.desk_room.selected()
+            return film.id if film is not None else None
+        return self.review.film_id if self.review is not None else None
 
     def _bring_all(self, paths: list[Path]) -> None:
         for path in paths:
@@ -257,7 +287,10 @@ class MainWindow(QMainWindow):
         self._bring_all([Path(n) for n in names])
 
     def bring_in(self, path: Path) -> None:
-        """Ask about one film and take it into the library."""
+        """Take a bundle in, or ask about one film and take it in."""
+        if is_bundle(path):
+            self.collecting.bring(path)
+            return
         try:
             picture = to_image(self.desk.first_picture(path))
         except DeepMirrorError as error:
@@ -269,8 +302,8 @@ class MainWindow(QMainWindow):
         dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
         dialog.open()
 
-    def take_in(self, path: Path, answers: Answers) -> None:
-        """Take a film into the library as answered, and start measuring it."""
+    def take_in(self, path: Path, answers: Answers) -> int | None:
+        """Take a film into the library as answered, and start measuring it; returns its id, None when that failed."""
         try:
             client_id = answers.client_id
             if client_id is None:
@@ -278,10 +311,10 @@ class MainWindow(QMainWindow):
             record = self.desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)
         except DeepMirrorError as error:
             self.complain(error.sentence)
-            return
+            return None
         self.desk_room.refresh()
-        self._read_strips()
         self.measure_film(record.id)
+        return record.id
 
     def measure_film(self, film_id: int) -> None:
         """Measure a film of the library in the background."""
@@ -301,7 +334,6 @@ class MainWindow(QMainWindow):
     def _film_measured(self, film_id: int) -> None:
         self.desk_room.note_progress(film_id, None)
         self.desk_room.refresh()
-        self._read_strips()
         if self.review is not None and self.review.film_id == film_id:
             self.open_film(film_id, stay=True)
 
@@ -333,6 +365,7 @@ class MainWindow(QMainWindow):
     def _review_changed(self, review: Review) -> None:
         if review is self.review:
             self.mirror.refresh()
+            self.following.refresh()
             self._enable_actions()
 
     def _after_edit(self) -> None:
@@ -429,50 +462,6 @@ class MainWindow(QMainWindow):
             self.mirror.refresh()
             self._after_edit()
 
-    def compose(self) -> None:
-        """Open the reply of the film on show: its saved draft, or a fresh one from the findings."""
-        review = self.review
-        if review is None or review.analysis is None:
-            return
-        draft = self.desk.store.film(review.film_id).draft
-        codes = [f.code for f in review.analysis.judgement.findings]
-        reply = (
-            Reply.from_dict(draft)
-            if draft and [c["code"] for c in draft["corrections"]] == codes
-            else draft_reply(review.analysis, review.record.client_name)
-        )
-        self.reply_room.show_reply(reply, len(review.film.times) - 1)
-        self.go("reply")
-
-    def _save_draft(self) -> None:
-        if self.review is not None and self.reply_room.reply is not None:
-            self.desk.store.update_film(self.review.film_id, draft=self.reply_room.reply.to_dict())
-
-    def _show_still(self, item: Correction) -> None:
-        review = self.review
-        if review is None or review.analysis is None:
-            return
-        analysis = review.analysis
-        job = Job("Drawing", lambda progress: to_image(still(review.film, analysis, item)), self)
-        job.done.connect(self.reply_room.show_still)
-        job.failed.connect(self.complain)
-        job.start(self.pictures)
-
-    def export(self) -> None:
-        """Write the reply in the background and remember the film as answered."""
-        review, reply = self.review, self.reply_room.reply
-        if review is None or review.analysis is None or reply is None:
-            return
-        analysis, folder = review.analysis, self.desk.store.reply_folder(review.film_id)
-        job = Job("Writing the reply", lambda progress: export_reply(review.film, analysis, reply, folder, progress), self)
-        job.done.connect(lambda paths: self._exported(review, folder, [p.name for p in paths]))
-        self.run_job(job)
-
-    def _exported(self, review: Review, folder: Path, names: list[str]) -> None:
-        self.desk.store.update_film(review.film_id, state="sent")
-        self.reply_room.show_written(folder, names)
-        self.say("The reply is written.")
-
     def show_sheet(self) -> None:
         """The set-up sheet of the open film's client and movement, or of the person and movement on show."""
         person, review = self.person_room.person, self.review
@@ -496,10 +485,13 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs; everything the coach did is saved already."""
+        self.collecting.close()
+        self.answering.close()
         self.runner.close()
         self.solver.close()
         self.pictures.close()
         self.mirror.close_reader()
+        self.compare.close_reader()
         if self.review is not None:
             self.review.close()
         self.desk.close()

@@ -31,7 +31,8 @@ QWidget#stage QPushButton {{ background: {t.INK_SOFT}; color: {t.STAGE_TEXT}; bo
 QWidget#stage QPushButton:checked {{ background: {t.COPPER}; border-color: {t.COPPER}; }}
 QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 4px; padding: 4px 6px; selection-background-color: {t.TEAL}; }}
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{ border-color: {t.COPPER}; }}
-QComboBox::drop-down {{ border: none; width: 20px; }}
+QComboBox::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow {{ image: url(ARROW); width: 12px; height: 12px; }}
 QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
 QSlider::groove:horizontal {{ height: 4px; background: {t.PAPER_LINE}; border-radius: 2px; }}
 QSlider::sub-page:horizontal {{ background: {t.TEAL}; border-radius: 2px; }}
@@ -63,4 +64,5 @@ def apply_theme(app: QApplication) -> None:
     face = QFont(t.FAMILY)
     face.setPixelSize(t.BASE_PX)
     app.setFont(face)
-    app.setStyleSheet(SHEET)
+    arrow = str(resources.files("deepmirror") / "assets" / "icons" / "down.svg").replace("\\", "/")
+    app.setStyleSheet(SHEET.replace("url(ARROW)", f'url("{arrow}")'))

@@ -118,6 +118,20 @@ class ImportDialog(QDialog):
         box.setSpecialValueText(unset)
         return box
 
+    def fill(self, client: str, movement: str | None, view: str | None, load_kg: float | None, note: str) -> None:
+        """Fill in what its sender said; a name nobody has becomes a new client's."""
+        known = self.client.findText(client, Qt.MatchFlag.MatchFixedString)
+        if known >= 0:
+            self.client.setCurrentIndex(known)
+        elif client:
+            self.client.setCurrentIndex(self.client.count() - 1)
+            self.name.setText(client)
+        for box, said in ((self.movement, movement), (self.view, view)):
+            if said is not None and box.findData(said) >= 0:
+                box.setCurrentIndex(box.findData(said))
+        self.load.setValue(load_kg or 0)
+        self.note.setText(note)
+
     def _show_name(self) -> None:
         new = self.client.currentData() is None
         self._form.setRowVisible(1, new)

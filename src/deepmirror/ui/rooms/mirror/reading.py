@@ -9,9 +9,11 @@ from deepmirror.core.reps import Rep
 from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.values import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
+from deepmirror.services.following import Watched
 from deepmirror.services.marking import still_wanted
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
 from deepmirror.ui.widgets.paper import empty, heading
+from deepmirror.ui.words import tr
 
 SHOWN = {
     "knee_flexion_max_deg": ("Knee flexion, most", "°"),
@@ -72,12 +74,19 @@ SET_SHOWN = {
     "camera_yaw_deg": ("Camera off the side", "°"),
 }
 CLOCK_HOUR_DEG = 30.0
+WATCH_MARKS = {
+    "real change": Verdict.WITHIN,
+    "not distinguishable": Verdict.BORDERLINE,
+    "worse": Verdict.OFF,
+    "cannot tell": Verdict.CANNOT_TELL,
+}
 
 
 class ReadingPanel(QWidget):
     """Findings in order, what held, what cannot be told, and the numbers of the rep under the playhead."""
 
     finding_picked = pyqtSignal(str)
+    watch_picked = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -95,6 +104,7 @@ class ReadingPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(scroll)
+        self._watch = QVBoxLayout()
         self._ghost: QLabel | None = None
         self._numbers: QGridLayout | None = None
         self._rep_title: QLabel | None = None
@@ -129,6 +139,8 @@ class ReadingPanel(QWidget):
             label = QLabel(f"Form held for {rep - 1} of {len(reps)} reps; rep {rep} left it: {how.title.lower()}.")
             label.setWordWrap(True)
             self._column.addWidget(label)
+        self._watch = QVBoxLayout()
+        self._column.addLayout(self._watch)
         for finding in judgement.findings:
             words = f"Rep {', '.join(map(str, finding.reps))}: " if finding.reps else ""
             line = f"{words}{with_unit(f'{finding.value:.1f} ± {finding.u:.1f}', finding.unit)}"
@@ -168,6 +180,24 @@ class ReadingPanel(QWidget):
         self._numbers.setColumnStretch(0, 1)
         self._column.addLayout(self._numbers)
         self._column.addStretch(1)
+
+    def show_watched(self, rows: list[Watched], history: dict[int, list[str]], picked: int) -> None:
+        """Corrections sent before, and what this film says of each; the picked one shows its history."""
+        empty(self._watch)
+        if rows:
+            self._watch.addWidget(heading(tr("Since the last reply")))
+        for i, row in enumerate(rows):
+            state = "" if row.state == "open" else f"  ({tr(row.state)})"
+            mark, title = WATCH_MARKS[row.look.verdict], row.item.title + state
+            card = FindingCard(Card(str(row.id), mark, title, row.words(), tuple(history.get(row.id, ()))))
+            card.set_picked(i == picked)
+            card.picked.connect(lambda key: self.watch_picked.emit(int(key)))
+            self._watch.addWidget(card)
+        if rows:
+            keys = QLabel(tr("C then and now · J next · K keep · X close · Y say it anew"))
+            keys.setObjectName("dim")
+            keys.setWordWrap(True)
+            self._watch.addWidget(keys)
 
     def _show_set(self, analysis: Analysis) -> None:
         """Numbers of the whole set: machine fit, feet, losses."""

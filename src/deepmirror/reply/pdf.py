@@ -1,0 +1,185 @@
+"""The one page a client can print: A4, or US letter for those who measure in inches (ReportLab)."""
+
+from __future__ import annotations
+
+import io
+from importlib import resources
+from typing import Any
+from xml.sax.saxutils import escape
+
+from PIL import Image as Picture
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4, letter
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import Flowable, Image, KeepInFrame, Paragraph, Spacer, Table, TableStyle
+
+from deepmirror.reply.model import Correction, Reply, Since
+
+FACE, BOLD = "Read", "Read-Bold"
+INK, DIM, COPPER, TEAL, LINE = (HexColor(c) for c in ("#2a2420", "#6d625a", "#8f431b", "#147074", "#ddd2bf"))
+EDGE = 16 * mm
+PICTURE_PX = 900  # width of a picture on the page; sharper is not seen in print at this size
+FOOT = 24 * mm
+
+
+def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
+    """The page as PDF bytes; stills are pictures by correction code (PNG or JPEG). Always one page: it shrinks to fit."""
+    _fonts()
+    size = letter if reply.imperial else A4
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=size, invariant=1, pageCompression=1)
+    canvas.setTitle(f"{reply.movement} – {reply.client}")
+    canvas.setAuthor(reply.coach or "Your coach")
+    canvas.setCreator("Deep Mirror")
+    width, height = size[0] - 2 * EDGE, size[1] - 2 * EDGE - FOOT
+    story = KeepInFrame(width, height, _story(reply, stills, width), mode="shrink")
+    story.wrapOn(canvas, width, height)
+    story.drawOn(canvas, EDGE, EDGE + FOOT + height - story.height)
+    _foot(canvas, reply, width)
+    canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
+def _fonts() -> None:
+    folder = resources.files("deepmirror") / "assets" / "fonts"
+    if FACE not in pdfmetrics.getRegisteredFontNames():
+        for name, file in ((FACE, "400Regular"), (BOLD, "700Bold")):
+            with resources.as_file(folder / f"AtkinsonHyperlegible_{file}.ttf") as path:
+                pdfmetrics.registerFont(TTFont(name, str(path)))
+        pdfmetrics.registerFontFamily(FACE, normal=FACE, bold=BOLD, italic=FACE, boldItalic=BOLD)
+
+
+def _style(size: float, **more: Any) -> ParagraphStyle:
+    return ParagraphStyle("", fontName=FACE, fontSize=size, leading=size * 1.32, textColor=INK, **more)
+
+
+def _story(reply: Reply, stills: dict[str, bytes], width: float) -> list[Flowable]:
+    head = _style(19, spaceAfter=1)
+    head.fontName = BOLD
+    dim = _style(9.5, spaceAfter=6)
+    dim.textColor = DIM
+    facts = " · ".join(w for w in (reply.client, reply.facts, reply.date) if w)
+    story: list[Flowable] = [Paragraph(escape(reply.movement), head), Paragraph(escape(facts), dim)]
+    if reply.greeting:
+        story.append(Paragraph(escape(reply.greeting), _style(10.5, spaceAfter=4)))
+    if reply.praise:
+        story.append(_held(reply.praise, width))
+    for told in reply.told():
+        story.append(_earlier(told, stills.get(f"since-{told.title}"), width))
+    blocks = len(reply.chosen()) + len(reply.told())
+    share = 1.0 if blocks == 1 else 0.58 if blocks == 2 else 0.44
+    for number, item in enumerate(reply.chosen(), 1):
+        story.append(_block(number, item, stills.get(item.code), width, share))
+    if reply.table:
+        story.append(_rep_table(reply.table, width))
+    if reply.unable:
+        story.append(Paragraph(escape(f"This film could not show: {'; '.join(reply.unable)}."), dim))
+    return story
+
+
+def _rep_table(rows: list[list[str]], width: float) -> Flowable:
+    small, bold = _style(8.6), _style(8.6)
+    bold.fontName = BOLD
+    cells = [[Paragraph(escape(c), bold if i == 0 else small) for c in row] for i, row in enumerate(rows)]
+    first = [0.08 * width, 0.24 * width]
+    rest = (width - sum(first)) / max(len(rows[0]) - 2, 1)
+    table = Table(cells, [*first, *([rest] * (len(rows[0]) - 2))])
+    table.setStyle(TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight()]))
+    return table
+
+
+def _tight() -> list[tuple[Any, ...]]:
+    return [("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("VALIGN", (0, 0), (-1, -1), "TOP")]
+
+
+def _held(words: str, width: float) -> Flowable:
+    table = Table([[Paragraph(escape(words), _style(10.5))]], [width])
+    table.setStyle(TableStyle([("LINEBEFORE", (0, 0), (0, -1), 2.5, TEAL), ("LEFTPADDING", (0, 0), (-1, -1), 8)]))
+    return table
+
+
+def _earlier(told: Since, still: bytes | None, width: float) -> Flowable:
+    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", _style(10))
+    return _beside(still, [words], width, 0.36)
+
+
+def _block(number: int, item: Correction, still: bytes | None, width: float, share: float) -> Flowable:
+    title = _style(13, spaceAfter=2)
+    title.fontName = BOLD
+    cue = _style(12.5, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
+    cue.fontName, cue.textColor = BOLD, COPPER
+    plain = _style(9.8)
+    parts: list[Flowable] = [
+        Paragraph(f"{number}. {escape(item.title)}", title),
+        Paragraph(f"{escape(item.seen)} <b><font color='#8f431b'>{escape(item.number)}</font></b>", plain),
+        Paragraph(escape(item.cue), cue),
+    ]
+    parts += [
+        Paragraph(f"<b>{label}</b> {escape(words)}", plain)
+        for label, words in (("Why:", item.why), ("Change:", item.change), ("Film next:", item.film_next))
+        if words
+    ]
+    return _beside(still, parts, width, share)
+
+
+def _beside(still: bytes | None, parts: list[Flowable], width: float, share: float) -> Flowable:
+    """Picture left, words right, a line above."""
+    picture: Flowable = Spacer(1, 1)
+    if still is not None:
+        data, (w, h) = _small(still)
+        wide = width * min(share, 0.8) - 8
+        picture = Image(io.BytesIO(data), wide, wide * h / w, hAlign="LEFT")
+    beside = [[picture, parts]], [width * share, width * (1 - share)]
+    table = Table([[picture], [parts]], [width]) if share >= 1.0 else Table(*beside)
+    table.setStyle(
+        TableStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LEFTPADDING", (0, 0), (0, -1), 0),
+                ("RIGHTPADDING", (-1, 0), (-1, -1), 0),
+                ("LINEABOVE", (0, 0), (-1, 0), 0.7, LINE),
+                ("TOPPADDING", (0, 0), (-1, -1), 7),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 7),
+            ]
+        )
+    )
+    return table
+
+
+def _small(still: bytes) -> tuple[bytes, tuple[int, int]]:
+    """The picture as JPEG at print size, without anything but its pixels."""
+    with Picture.open(io.BytesIO(still)) as image:
+        share = min(1.0, PICTURE_PX / image.width)
+        small = image.convert("RGB").resize((round(image.width * share), round(image.height * share)))
+    out = io.BytesIO()
+    small.save(out, "JPEG", quality=84)
+    return out.getvalue(), small.size
+
+
+def _foot(canvas: Canvas, reply: Reply, width: float) -> None:
+    style = _style(7.8)
+    style.textColor = DIM
+    words = Paragraph(escape(reply.caution) + (f"<br/>{escape(reply.coach)}" if reply.coach else ""), style)
+    _, height = words.wrap(width, FOOT)
+    canvas.setStrokeColor(LINE)
+    canvas.line(EDGE, EDGE + height + 5, EDGE + width, EDGE + height + 5)
+    words.drawOn(canvas, EDGE, EDGE)
+
+
+def pdf_picture(data: bytes, width: int) -> Any:
+    """The first page of a PDF as an RGB picture (H, W, 3) of this width (PDFium)."""
+    import numpy as np
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(data)
+    try:
+        page = document[0]
+        bitmap = page.render(scale=width / page.get_width())
+        return np.ascontiguousarray(np.asarray(bitmap.to_pil().convert("RGB")))
+    finally:
+        document.close()

@@ -1,0 +1,208 @@
+"""From a measured film to a sent reply or a request: composing, pictures, preview, sending."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtGui import QImage
+
+from deepmirror.errors import DeepMirrorError
+from deepmirror.services import refilming, sending
+from deepmirror.services.analysis import Analysis
+from deepmirror.services.composing import Correction, draft_reply, phrases
+from deepmirror.services.following import watched
+from deepmirror.services.jobs import JobRunner, Progress
+from deepmirror.services.outgoing import Preview, composed, stroke_at
+from deepmirror.services.replying import Earlier, Reply
+from deepmirror.services.review import Review
+from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
+from deepmirror.ui.widgets.request_dialog import RequestDialog
+from deepmirror.ui.words import tr
+
+if TYPE_CHECKING:
+    from deepmirror.ui.window import MainWindow
+
+
+class Answering(QObject):
+    """Owns the reply being composed."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window, self._desk, self.room = window, window.desk, window.reply_room
+        self._pictures = JobRunner()
+        self._wanted: object | None = None
+        self._drawing = False
+        self.room.words.phrases = self._phrases
+        self.room.wants_still.connect(self._want_still)
+        self.room.changed.connect(self._save_draft)
+        self.room.wants_preview.connect(self.preview)
+        self.room.wants_send.connect(self.send)
+        self.room.stroke_drawn.connect(self._draw)
+
+    def close(self) -> None:
+        """Stop drawing."""
+        self._pictures.close()
+
+    def _review(self) -> Review | None:
+        review = self._window.review
+        return review if review is not None and review.analysis is not None else None
+
+    def compose(self, code: str | None = None) -> None:
+        """Open the reply of the film on show: its saved draft, or a fresh one from the findings. code: the correction to show."""
+        review = self._review()
+        if review is None or review.analysis is None:
+            return
+        rows = watched(self._desk.store, review.film_id, review.analysis)
+        date, coach = self._desk.now().date().isoformat(), self._desk.store.phrases.setting("coach", "")
+        fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
+        fresh.blur = bool(self._desk.store.phrases.setting("blur", False))
+        self.room.show_reply(self._kept_draft(review, fresh) or fresh, len(review.film.times) - 1)
+        self._window.go("reply")
+        sent = self._desk.store.replies.of_film(review.film_id)
+        if sent:
+            self.room.show_state(_sent_words(sent[0]))
+        self.room.pick_code(code)
+        self.room.list.setFocus()
+
+    def _kept_draft(self, review: Review, fresh: Reply) -> Reply | None:
+        """The saved draft while it speaks of the same faults with the same numbers."""
+        draft = self._desk.store.film(review.film_id).draft
+        try:
+            kept = Reply.from_dict(draft) if draft else None
+        except DeepMirrorError:
+            return None
+        said = [(c.code, c.short, s) for c in fresh.corrections for s in (c.severity,)]
+        return kept if kept is not None and sorted((c.code, c.short, c.severity) for c in kept.corrections) == sorted(said) else None
+
+    def _save_draft(self) -> None:
+        review = self._review()
+        if review is not None and self.room.reply is not None:
+            self._desk.store.update_film(review.film_id, draft=self.room.reply.to_dict())
+
+    def _phrases(self, item: Correction, field: str) -> list[str]:
+        review = self._review()
+        return phrases(self._desk.store, review.analysis, item, field) if review is not None and review.analysis is not None else []
+
+    def _want_still(self, item: object) -> None:
+        """Draw the newest wish; wishes made while drawing wait for one more turn."""
+        self._wanted = item
+        if not self._drawing:
+            self._draw_wanted()
+
+    def _draw_wanted(self) -> None:
+        review, item, reply = self._review(), self._wanted, self.room.reply
+        if review is None or item is None or reply is None:
+            return
+        self._wanted, self._drawing = None, True
+        job = Job("Drawing", lambda progress: self._picture(review, item, reply.blur), self)
+        job.done.connect(lambda found: self.room.show_still(*found) if item is self.room.current() else None)
+        job.failed.connect(self._window.complain)
+        job.finished.connect(self._drawn)
+        job.start(self._pictures)
+
+    def _picture(self, review: Review, item: object, blur: bool) -> tuple[object, object]:
+        picture, tag = composed(self._desk, review, item, blur)  # type: ignore[arg-type]
+        return to_image(picture), tag
+
+    def _drawn(self) -> None:
+        self._drawing = False
+        self._draw_wanted()
+
+    def _draw(self, item: Correction, kind: str, points: list[tuple[float, float]], text: str) -> None:
+        review = self._review()
+        if review is not None:
+            item.strokes.append(stroke_at(review, item, kind, points, text))  # type: ignore[arg-type]
+            self.room.stroke_added()
+
+    def preview(self) -> None:
+        """Write the reply in the background, then show the written files."""
+        review, reply = self._review(), self.room.reply
+        if review is None or reply is None:
+            return
+        package = sending.Package(self._desk, review.film_id)
+        job = Job(tr("Writing the reply"), lambda progress: package.write(review, reply, progress), self)
+        job.done.connect(lambda _: self._show_preview(package))
+        self._window.run_job(job)
+
+    def _show_preview(self, package: sending.Package) -> None:
+        try:
+            preview = Preview(package.folder)
+        except DeepMirrorError as error:
+            self._window.complain(error.sentence)
+            return
+        page = to_image(preview.print_page(PAGE_WIDTH))
+        dialog = PreviewDialog(preview.picture, preview.frames(), preview.fps(), page, preview.page, self._window)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.wanted.connect(self.send)
+        dialog.finished.connect(preview.close)
+        self.room.show_state(tr("Written, not sent yet: {count} files", count=len(package.files())))
+        dialog.open()
+
+    def send(self) -> None:
+        """Write what is not written yet, keep it and hand it to the outbox, in the background."""
+        review, reply, outbox = self._review(), self.room.reply, self._window.outbox
+        if review is None or reply is None:
+            return
+        job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(self._desk, outbox, review, reply, progress), self)
+        job.done.connect(self._sent)
+        self._window.run_job(job)
+
+    def _sent(self, record: sending.ReplyRecord) -> None:
+        self.room.show_state(_sent_words(record))
+        self._window.say(tr("The reply is sent.") if record.state == "handed" else record.sentence)
+        self._window.desk_room.refresh()
+
+    def ask_again(self) -> None:
+        """Ask for a new film: of the film under the bar on the Desk, or of the one on show."""
+        film_id = self._window.film_in_hand()
+        if film_id is None:
+            return
+        review = self._window.review
+        known = review.analysis if review is not None and review.film_id == film_id else None
+        job = Job(tr("Reading what the film lacks"), lambda progress: self._draft_request(film_id, known, progress), self)
+        job.done.connect(lambda found: self._show_request(film_id, *found))
+        self._window.run_job(job, self._pictures)
+
+    def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[refilming.Request, QImage]:
+        progress.tell(0.1, "reading")
+        with Earlier(self._desk) as films:
+            found = films.get(film_id) if known is None else None
+            request = refilming.draft_request(self._desk, film_id, known or (found[1] if found else None))
+        return request, to_image(refilming.draw_plan(request.plan))
+
+    def _show_request(self, film_id: int, request: refilming.Request, plan: QImage) -> None:
+        title = tr("A new film of {movement}, please", movement=request.movement.lower())
+        dialog = RequestDialog(title, "\n".join(request.words), plan, self._window)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.wanted.connect(lambda words: self._request(film_id, request, words))
+        dialog.open()
+
+    def _request(self, film_id: int, request: refilming.Request, words: str) -> None:
+        request.words = [line for line in words.splitlines() if line.strip()]
+        outbox = self._window.outbox
+
+        def work(progress: Progress) -> sending.ReplyRecord:
+            return refilming.send_request(self._desk, outbox, film_id, request, progress)
+
+        job = Job(tr("Asking for a new film"), work, self)
+        job.done.connect(self._asked)
+        self._window.run_job(job)
+
+    def _asked(self, record: sending.ReplyRecord) -> None:
+        self._window.desk_room.refresh()
+        self._window.say(tr("A new film is asked for.") if record.state == "handed" else record.sentence)
+
+
+def _sent_words(record: sending.ReplyRecord) -> str:
+    when = record.made_at[:16].replace("T", " ")
+    if record.state == "handed":
+        return tr(
+            "Sent {when}, {count} files, {where}. Kept in {folder}",
+            when=when,
+            count=len(record.files),
+            where=record.sentence,
+            folder=record.folder,
+        )
+    return tr("Kept, not yet sent ({when}): {why}", when=when, why=record.sentence)

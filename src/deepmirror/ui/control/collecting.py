@@ -1,0 +1,121 @@
+"""Films that come in by themselves: looking into the mailbox, taking in, asking whose a film is."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, Qt, QTimer
+
+from deepmirror.errors import DeepMirrorError
+from deepmirror.services.arrivals import ArrivalRecord, Arrivals, settle, unplaced
+from deepmirror.services.jobs import JobRunner
+from deepmirror.services.sending import hand_over_rest
+from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
+from deepmirror.ui.words import tr
+
+if TYPE_CHECKING:
+    from deepmirror.ui.window import MainWindow
+
+EVERY_MS = 2000
+RETRY_EVERY = 30  # looks: replies that could not be handed over are tried again every minute
+
+
+class Collecting(QObject):
+    """Looks into the mailbox every two seconds, in a thread of its own."""
+
+    def __init__(self, window: MainWindow, arrivals: Arrivals | None) -> None:
+        super().__init__(window)
+        self._window, self._arrivals = window, arrivals
+        self._runner, self._busy, self._looks, self._told = JobRunner(), False, 0, ""
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self.look)
+        if arrivals is not None:
+            self._clock.start(EVERY_MS)
+        window.desk_room.wants_place.connect(self.place)
+        window.desk_room.wants_aside.connect(self.set_aside)
+
+    def close(self) -> None:
+        """Stop looking."""
+        self._clock.stop()
+        self._runner.close()
+
+    def look(self) -> None:
+        """Take in what is new, unless the last look still runs."""
+        arrivals = self._arrivals
+        if arrivals is None or self._busy:
+            return
+        self._busy, self._looks = True, self._looks + 1
+        job = Job(tr("Taking in"), arrivals.collect, self)
+        job.done.connect(self._came)
+        job.failed.connect(self._unreachable)
+        job.finished.connect(self._looked)
+        job.start(self._runner)
+        if self._looks % RETRY_EVERY == 0:
+            desk, outbox = self._window.desk, self._window.outbox
+            Job(tr("Handing over"), lambda progress: hand_over_rest(desk, outbox, progress), self).start(self._runner)
+
+    def bring(self, path: Path) -> None:
+        """Take in a bundle that was dropped or chosen."""
+        desk = self._window.desk
+        job = Job(tr("Taking in"), lambda progress: [Arrivals(desk, None).bring(path)], self)
+        job.done.connect(self._came)
+        job.failed.connect(self._window.complain)
+        job.start(self._runner)
+
+    def _looked(self) -> None:
+        self._busy = False
+
+    def _unreachable(self, sentence: str) -> None:
+        """Say it once, not at every look."""
+        if sentence != self._told:
+            self._told = sentence
+            self._window.say(sentence)
+
+    def _came(self, records: list[ArrivalRecord]) -> None:
+        if not records:
+            return
+        self._window.desk_room.refresh()
+        for record in records:
+            if record.state == "taken" and record.film_id is not None:
+                self._window.measure_film(record.film_id)
+        self._window.say(_words(records))
+
+    def place(self, arrival: ArrivalRecord) -> None:
+        """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
+        window = self._window
+        folder = tempfile.TemporaryDirectory(dir=window.desk.store.folder / "arrivals")
+        try:
+            found = unplaced(window.desk, arrival, Path(folder.name))
+            picture = to_image(window.desk.first_picture(found.film))
+        except DeepMirrorError as error:
+            folder.cleanup()
+            window.complain(error.sentence)
+            return
+        clients = [(c.id, c.name) for c in window.desk.clients()]
+        dialog = ImportDialog(arrival.name, picture, clients, [(m.id, m.title) for m in window.desk.movements()], window)
+        dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self._placed(arrival, found.film, dialog.answers()))
+        dialog.finished.connect(lambda _: folder.cleanup())
+        dialog.open()
+
+    def _placed(self, arrival: ArrivalRecord, path: Path, answers: Answers) -> None:
+        film_id = self._window.take_in(path, answers)
+        if film_id is not None:
+            settle(self._window.desk, arrival, film_id)
+            self._window.desk_room.refresh()
+
+    def set_aside(self, arrival: ArrivalRecord) -> None:
+        """The coach has seen it: it no longer stands on the Desk; what came is kept."""
+        self._window.desk.store.arrivals.update(arrival.id, state="aside")
+        self._window.desk_room.refresh()
+
+
+def _words(records: list[ArrivalRecord]) -> str:
+    taken, rest = sum(r.state == "taken" for r in records), [r for r in records if r.state != "taken"]
+    words = [tr("{count} new", count=taken)] if taken else []
+    words += [f"{r.name}: {r.sentence}" for r in rest]
+    return " · ".join(words)

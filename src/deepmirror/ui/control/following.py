@@ -1,0 +1,108 @@
+"""Following up and comparing: the watched corrections of the film on show, and the two films side by side."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+
+from deepmirror.core.phases import phase_of
+from deepmirror.services import following
+from deepmirror.services.following import Watched
+from deepmirror.services.jobs import Progress
+from deepmirror.services.sidebyside import Half, SideBySide, films_to_compare
+from deepmirror.ui.jobs import Job
+from deepmirror.ui.words import tr
+
+if TYPE_CHECKING:
+    from deepmirror.ui.window import MainWindow
+
+
+class Following(QObject):
+    """Keeps the list of watched corrections of the open film and decides on them."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+        self.rows: list[Watched] = []
+        self.picked = 0
+        window.mirror.reading.watch_picked.connect(self.pick)
+        window.compare.films_chosen.connect(self.compare_films)
+
+    def refresh(self) -> None:
+        """Read what the film on show says of the watched corrections."""
+        review = self._window.review
+        analysis = review.analysis if review is not None else None
+        self.rows = following.watched(self._window.desk.store, review.film_id, analysis) if review is not None and analysis else []
+        self.picked = min(self.picked, max(len(self.rows) - 1, 0))
+        history = {r.id: following.history(record) for r in self.rows if (record := self._record(r)) is not None}
+        self._window.mirror.reading.show_watched(self.rows, history, self.picked)
+
+    def _record(self, row: Watched) -> following.WatchRecord | None:
+        review = self._window.review
+        if review is None:
+            return None
+        records = self._window.desk.store.watches.of_client(review.record.client_id)
+        return next((r for r in records if r.id == row.id), None)
+
+    def current(self) -> Watched | None:
+        """The watched correction under the keys."""
+        return self.rows[self.picked] if self.rows else None
+
+    def pick(self, watch_id: int) -> None:
+        """Choose one by its id, and look at then and now."""
+        found = next((i for i, r in enumerate(self.rows) if r.id == watch_id), None)
+        if found is not None:
+            self.picked = found
+            self.compare()
+
+    def next(self) -> None:
+        """Choose the next one."""
+        if self.rows:
+            self.picked = (self.picked + 1) % len(self.rows)
+            self.refresh()
+
+    def decide(self, state: str) -> None:
+        """Close the one under the keys, keep watching it, or mark it as changed: said anew, in other words, in this reply."""
+        row = self.current()
+        if row is None:
+            return
+        self._window.desk.store.watches.settle(row.id, state)
+        words = {"closed": tr("{title}: closed"), "open": tr("{title}: still watched"), "changed": tr("{title}: to be said anew")}[state]
+        self._window.say(words.format(title=row.item.title))
+        if state == "open" and len(self.rows) > 1:
+            self.picked = (self.picked + 1) % len(self.rows)
+        self.refresh()
+        if state == "changed":
+            self._window.answering.compose(row.item.code)
+
+    def compare(self) -> None:
+        """Then and now of the watched correction under the keys; without one, the first and last rep of the film on show."""
+        review, row = self._window.review, self.current()
+        if review is None or review.analysis is None:
+            return
+        if row is not None:
+            self._open(row.film_id, review.film_id, row.item.rep, row.look.rep, row.item.time_s)
+        else:
+            self._open(review.film_id, review.film_id, 1, len(review.analysis.scene.reps), None)
+
+    def compare_films(self, first: int, second: int) -> None:
+        """Compare two films chosen by hand."""
+        self._open(first, second, None, None, None)
+
+    def _open(self, first: int, second: int, rep_a: int | None, rep_b: int | None, time_s: float | None) -> None:
+        job = Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self)
+        job.done.connect(lambda pair: self._show(pair, first, second, time_s))
+        self._window.run_job(job, self._window.solver)
+
+    def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> SideBySide:
+        progress.tell(0.1, "opening")
+        a = Half(self._window.desk, first)
+        b = a if second == first else Half(self._window.desk, second)
+        return SideBySide(a, b, rep_a or 1, rep_b or 1)
+
+    def _show(self, pair: SideBySide, first: int, second: int, time_s: float | None) -> None:
+        room = self._window.compare
+        room.show_films(films_to_compare(self._window.desk, second), first, second)
+        room.show_pair(pair, phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0)
+        self._window.go("compare")

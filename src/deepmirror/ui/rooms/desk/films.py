@@ -1,0 +1,204 @@
+"""The list of films: filtered and sorted, thousands of rows, pictures read only for rows that are seen."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QImage, QPainter
+from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, FilmRecord
+from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.words import tr
+
+ROW_HEIGHT = 104
+STRIPS_KEPT = 300
+WORDS_FROM = 600  # px from the row's left where the words begin
+FILM_ROLE = Qt.ItemDataRole.UserRole + 1
+AnyIndex = QModelIndex | QPersistentModelIndex
+
+SHOWN: dict[str, tuple[str, ...]] = {
+    "to answer": ("new", "measuring", "ready", "refilm", "failed"),
+    "waiting for a new film": ("asked",),
+    "answered": ("sent", "replaced"),
+    "all": (),
+}
+SORTS: dict[str, Callable[[FilmRecord], tuple[Any, ...]]] = {
+    "answer due first": lambda f: (f.state in ("sent", "replaced"), f.due_at, f.id),
+    "newest first": lambda f: (_backward(f.arrived_at), -f.id),
+    "by client": lambda f: (f.client_name.casefold(), _backward(f.arrived_at), -f.id),
+    "by movement": lambda f: (f.brief.get("movement", ""), _backward(f.arrived_at), -f.id),
+}
+
+
+def _backward(iso: str) -> float:
+    return -datetime.fromisoformat(iso).timestamp() if iso else 0.0
+
+
+def days_words(iso: str, now: datetime) -> str:
+    """ "today", "tomorrow", "in 3 days", "2 days late" for a due time."""
+    if not iso:
+        return ""
+    days = (datetime.fromisoformat(iso).date() - now.date()).days
+    if days < 0:
+        return tr("{days} days late", days=-days) if days < -1 else tr("1 day late")
+    return {0: tr("today"), 1: tr("tomorrow")}.get(days) or tr("in {days} days", days=days)
+
+
+def film_words(film: FilmRecord) -> str:
+    """Everything a search looks at."""
+    return " ".join(
+        (film.client_name, film.brief.get("movement", "").replace("_", " "), film.note, film.line, film.brief.get("machine") or "")
+    ).casefold()
+
+
+class FilmsModel(QAbstractListModel):
+    """The films that pass the search and the filter, in order."""
+
+    strip_wanted = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.everything: list[FilmRecord] = []
+        self.films: list[FilmRecord] = []
+        self.strips: OrderedDict[int, list[QImage]] = OrderedDict()
+        self.wanted: set[int] = set()
+        self.shares: dict[int, float] = {}
+        self._haystacks: dict[int, str] = {}
+        self.needle, self.state, self.order = "", "to answer", "answer due first"
+
+    def set_films(self, films: list[FilmRecord]) -> None:
+        """Show these films."""
+        self.everything = films
+        self._haystacks = {}
+        self.arrange()
+
+    def arrange(self) -> None:
+        """Filter and sort anew."""
+        states, words = SHOWN[self.state], self.needle.casefold().split()
+        kept = [f for f in self.everything if (not states or f.state in states) and (not words or self._has(f, words))]
+        kept.sort(key=SORTS[self.order])
+        self.beginResetModel()
+        self.films = kept
+        self.endResetModel()
+
+    def _has(self, film: FilmRecord, words: list[str]) -> bool:
+        if film.id not in self._haystacks:
+            self._haystacks[film.id] = film_words(film)
+        return all(w in self._haystacks[film.id] for w in words)
+
+    def row_of(self, film_id: int) -> int:
+        """The row of a film, -1 when it is not shown."""
+        return next((row for row, film in enumerate(self.films) if film.id == film_id), -1)
+
+    def changed(self, film_id: int) -> None:
+        """Repaint one film's row."""
+        row = self.row_of(film_id)
+        if row >= 0:
+            self.dataChanged.emit(self.index(row), self.index(row))
+
+    def strip(self, film_id: int) -> list[QImage]:
+        """The film's pictures; asks for them when they were not read yet."""
+        if film_id not in self.strips:
+            if film_id not in self.wanted:
+                self.wanted.add(film_id)
+                self.strip_wanted.emit(film_id)
+            return []
+        self.strips.move_to_end(film_id)
+        return self.strips[film_id]
+
+    def keep_strip(self, film_id: int, images: list[QImage]) -> None:
+        """Pictures have been read; the ones longest unseen go when there are too many."""
+        self.wanted.discard(film_id)
+        self.strips[film_id] = images
+        while len(self.strips) > STRIPS_KEPT:
+            self.strips.popitem(last=False)
+        self.changed(film_id)
+
+    def rowCount(self, parent: AnyIndex | None = None) -> int:
+        return len(self.films)
+
+    def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        film = self.films[index.row()]
+        if role == FILM_ROLE:
+            return film
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{film.client_name} {film.brief.get('movement', '').replace('_', ' ')} {film.note} {film.line}"
+        return None
+
+
+class FilmRow(QStyledItemDelegate):
+    """Paints one film: strip, who and what, note, one line of state, when it is due."""
+
+    def __init__(self, model: FilmsModel, now: Callable[[], datetime], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._model, self._now = model, now
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: AnyIndex) -> QSize:
+        return QSize(400, ROW_HEIGHT)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: AnyIndex) -> None:
+        if painter is None:
+            return
+        film: FilmRecord = index.data(FILM_ROLE)
+        painter.save()
+        box = option.rect
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(box, QColor("#eadfcb"))
+            painter.fillRect(QRect(box.left(), box.top(), 4, box.height()), QColor(t.COPPER))
+        x, top = box.left() + 14, box.top() + (ROW_HEIGHT - STRIP_HEIGHT) // 2
+        for image in self._model.strip(film.id):
+            target = QRect(x, top, round(image.width() * STRIP_HEIGHT / image.height()), STRIP_HEIGHT)
+            painter.drawImage(target, image)
+            x = target.right() + 3
+        left = max(x + 14, box.left() + WORDS_FROM)
+        self._paint_words(painter, film, QRect(left, box.top() + 10, box.right() - left - 14, ROW_HEIGHT - 20))
+        painter.setPen(QColor(t.PAPER_LINE))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        painter.restore()
+
+    def _paint_words(self, painter: QPainter, film: FilmRecord, box: QRect) -> None:
+        plain, bold = painter.font(), QFont(painter.font())
+        bold.setBold(True)
+        rows = [
+            (bold, t.TEXT, _who(film)),
+            (plain, t.TEXT_DIM, f"“{film.note}”" if film.note else film.original_name),
+            (plain, t.COPPER if film.state in ("failed", "refilm", "asked") else t.TEAL, self._state(film)),
+            (plain, t.TEXT_DIM, self._due(film)),
+        ]
+        for i, (font, colour, words) in enumerate(rows):
+            painter.setFont(font)
+            painter.setPen(QColor(colour))
+            line = QRect(box.left(), box.top() + 21 * i, box.width(), 21)
+            painter.drawText(
+                line,
+                int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
+                painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, line.width()),
+            )
+
+    def _state(self, film: FilmRecord) -> str:
+        share = self._model.shares.get(film.id)
+        if share is not None:
+            return tr("being measured, {share} %", share=round(share * 100))
+        if film.state == "sent":
+            return tr("answered · {line}", line=film.line)
+        return film.line or tr(REPLY_WORDS.get(film.state, film.state))
+
+    def _due(self, film: FilmRecord) -> str:
+        side = film.brief.get("view", "").replace("-", " ")
+        if film.state in ("sent", "replaced"):
+            return f"{side} · {tr('came {date}', date=film.arrived_at[:10])}"
+        return f"{side} · {tr('answer due {when}', when=days_words(film.due_at, self._now()))}"
+
+
+def _who(film: FilmRecord) -> str:
+    load, told = film.brief.get("load_kg"), film.told
+    parts = [film.client_name, film.brief.get("movement", "").replace("_", " ")]
+    parts += [f"{load:g} kg"] if load else []
+    parts += [tr("set {number}", number=told["number"])] if told.get("number") else []
+    parts += [tr("effort {effort}", effort=f"{told['effort']:g}")] if told.get("effort") else []
+    return " · ".join(parts)

@@ -1,0 +1,72 @@
+"""What came in and needs a word of the coach: whose film it is, or what is wrong with it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deepmirror.services.arrivals import ArrivalRecord
+from deepmirror.ui.widgets.paper import empty
+from deepmirror.ui.words import tr
+
+MOST_ROWS = 3
+STANDS_FOR = {"waiting": "whose film?", "refused": "could not be taken in", "twin": "came twice"}
+
+
+class PostPanel(QFrame):
+    """One line per arrival that is not settled; hidden when there is none."""
+
+    wants_place = pyqtSignal(object)
+    wants_aside = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(12, 6, 8, 6)
+        self._column.setSpacing(3)
+        self.arrivals: list[ArrivalRecord] = []
+        self.buttons: list[QPushButton] = []
+        self.setVisible(False)
+
+    def show_arrivals(self, arrivals: list[ArrivalRecord]) -> None:
+        """Show those that wait for a word, those refused, and those that came twice."""
+        open_ones = [a for a in arrivals if a.state in STANDS_FOR]
+        if [(a.id, a.state) for a in open_ones] == [(a.id, a.state) for a in self.arrivals]:
+            return
+        self.arrivals, self.buttons = open_ones, []
+        while (item := self._column.takeAt(0)) is not None:
+            if (layout := item.layout()) is not None:
+                empty(layout)
+            elif (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        for arrival in open_ones[:MOST_ROWS]:
+            self._column.addLayout(self._row(arrival))
+        if len(open_ones) > MOST_ROWS:
+            more = QLabel(tr("and {count} more", count=len(open_ones) - MOST_ROWS))
+            more.setObjectName("dim")
+            self._column.addWidget(more)
+        self.setVisible(bool(open_ones))
+
+    def _row(self, arrival: ArrivalRecord) -> QHBoxLayout:
+        words = QLabel(f"<b>{tr(STANDS_FOR[arrival.state])}</b> · {arrival.name} · {arrival.sentence}")
+        words.setToolTip(arrival.sentence)
+        words.setMinimumWidth(100)
+        row = QHBoxLayout()
+        row.addWidget(words, 1)
+        if arrival.state == "waiting":
+            place = QPushButton(tr("Say whose"))
+            place.clicked.connect(lambda _, a=arrival: self.wants_place.emit(a))
+            self.buttons.append(place)
+            row.addWidget(place)
+        aside = QPushButton(tr("Set aside"))
+        aside.clicked.connect(lambda _, a=arrival: self.wants_aside.emit(a))
+        row.addWidget(aside)
+        return row
+
+    def place_first(self) -> None:
+        """Say whose the first waiting film is."""
+        waiting = next((a for a in self.arrivals if a.state == "waiting"), None)
+        if waiting is not None:
+            self.wants_place.emit(waiting)

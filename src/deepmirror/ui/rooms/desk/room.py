@@ -1,0 +1,158 @@
+"""The Desk room: search, filter, sort; one key takes the next film."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
+
+from deepmirror.services.desk import Desk, FilmRecord
+from deepmirror.services.jobs import Progress
+from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
+from deepmirror.ui.rooms.desk.post import PostPanel
+from deepmirror.ui.words import tr
+
+
+class DeskRoom(QWidget):
+    """The list of films; films can be dropped in anywhere."""
+
+    opened = pyqtSignal(int)
+    dropped = pyqtSignal(list)
+    wants_import = pyqtSignal()
+    wants_place = pyqtSignal(object)
+    wants_aside = pyqtSignal(object)
+    strip_wanted = pyqtSignal(object)
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("paper")
+        self.setAcceptDrops(True)
+        self._desk = desk
+        self.model = FilmsModel(self)
+        self.model.strip_wanted.connect(self._want_strip)
+        title = QLabel(tr("Desk"))
+        title.setObjectName("title")
+        self.summary = QLabel()
+        self.summary.setObjectName("dim")
+        self.search = QLineEdit()
+        self.search.setPlaceholderText(tr("Search client, movement, note"))
+        self.search.setClearButtonEnabled(True)
+        self.search.setFixedWidth(230)
+        self.search.textChanged.connect(self._rearrange)
+        self.state, self.sort = QComboBox(), QComboBox()
+        for box, words, name in ((self.state, SHOWN, "Which films"), (self.sort, SORTS, "In which order")):
+            for word in words:
+                box.addItem(tr(word), word)
+            box.setAccessibleName(tr(name))
+            box.currentIndexChanged.connect(self._rearrange)
+        self.bring = QPushButton(tr("Bring in a film…"))
+        self.bring.clicked.connect(self.wants_import)
+        self.next = QPushButton(tr("Take the next film"))
+        self.next.setObjectName("accent")
+        self.next.clicked.connect(self.take_next)
+        top = QHBoxLayout()
+        top.addWidget(title)
+        top.addWidget(self.summary, 1)
+        for widget in (self.search, self.state, self.sort, self.bring, self.next):
+            top.addWidget(widget)
+        self.post = PostPanel()
+        self.post.wants_place.connect(self.wants_place)
+        self.post.wants_aside.connect(self.wants_aside)
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(FilmRow(self.model, desk.now, self))
+        self.list.setUniformItemSizes(True)
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.activated.connect(lambda index: self.opened.emit(index.data(FILM_ROLE).id))
+        self.list.setAccessibleName(tr("Films"))
+        hint = QLabel(tr("Drop films or bundles anywhere on this page. Enter opens the film under the bar, N takes the next."))
+        hint.setObjectName("dim")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 14)
+        layout.setSpacing(10)
+        layout.addLayout(top)
+        layout.addWidget(self.post)
+        layout.addWidget(self.list, 1)
+        layout.addWidget(hint)
+
+    def refresh(self) -> None:
+        """Read films and arrivals anew, keeping the selection."""
+        present = self.selected()
+        self.model.set_films(self._desk.films())
+        self._select(present.id if present else None)
+        self.post.show_arrivals(self._desk.store.arrivals.newest())
+        self._summarise()
+
+    def _summarise(self) -> None:
+        films = self.model.everything
+        waiting = sum(f.state in SHOWN["to answer"] for f in films)
+        asked = sum(f.state == "asked" for f in films)
+        words = [tr("{count} films", count=len(films)), tr("{count} to answer", count=waiting)]
+        self.summary.setText(" · ".join(words + ([tr("{count} wait for a new one", count=asked)] if asked else [])))
+
+    def _rearrange(self) -> None:
+        present = self.selected()
+        self.model.needle = self.search.text()
+        self.model.state, self.model.order = self.state.currentData(), self.sort.currentData()
+        self.model.arrange()
+        self._select(present.id if present else None)
+
+    def _select(self, film_id: int | None) -> None:
+        row = self.model.row_of(film_id) if film_id is not None else -1
+        self.list.setCurrentIndex(self.model.index(max(row, 0)))
+
+    def selected(self) -> FilmRecord | None:
+        """The film under the bar."""
+        row = self.list.currentIndex().row()
+        return self.model.films[row] if 0 <= row < len(self.model.films) else None
+
+    def show_all(self) -> None:
+        """Show films of every state."""
+        self.state.setCurrentIndex(self.state.findData("all"))
+
+    def missing_strips(self) -> list[int]:
+        """Films on show whose pictures were asked for and have not come yet."""
+        return sorted(self.model.wanted)
+
+    def _want_strip(self, film_id: int) -> None:
+        film = next((f for f in self.model.everything if f.id == film_id), None)
+        if film is None:
+            self.model.wanted.discard(film_id)
+            return
+        job = Job(tr("reading pictures"), lambda progress: self._read_strip(film, progress), self)
+        job.done.connect(lambda images: self.model.keep_strip(film_id, images))
+        job.failed.connect(lambda _: self.model.keep_strip(film_id, []))
+        self.strip_wanted.emit(job)
+
+    def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
+        progress.tell(0.0, "reading pictures")
+        return [to_image(p) for p in self._desk.strip(film)]
+
+    def note_progress(self, film_id: int, share: float | None) -> None:
+        """Show how far a film's measuring is; None when it ended."""
+        if share is None:
+            self.model.shares.pop(film_id, None)
+            self.model.strips.pop(film_id, None)
+        else:
+            self.model.shares[film_id] = share
+        self.model.changed(film_id)
+
+    def take_next(self) -> None:
+        """Open the film to answer next: measured and unanswered, the one due first."""
+        ready = [f for f in self.model.everything if f.state in ("ready", "refilm")]
+        if ready:
+            self.opened.emit(min(ready, key=lambda f: (f.due_at, f.id)).id)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None:
+            event.acceptProposedAction()
+            self.dropped.emit([Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()])

@@ -1,0 +1,340 @@
+"""The Reply room: what is said on the left, exactly the picture the client gets on the right."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deepmirror.services.composing import CLICKS, Correction, StrokeKind
+from deepmirror.services.replying import Reply
+from deepmirror.ui.rooms.reply.canvas import Canvas
+from deepmirror.ui.rooms.reply.words import CorrectionWords, WordsField
+from deepmirror.ui.words import tr
+
+TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
+    ("line", "Line", "Click its two ends; an end on a joint goes with the joint"),
+    ("angle", "Angle", "Click one end, the corner, the other end"),
+    ("arrow", "Arrow", "Click where it begins and where it points"),
+    ("text", "Words", "Click where they begin"),
+)
+SEVERITIES = {"safety": "safety", "range": "range", "tension": "tension", "polish": "polish"}
+
+
+class ReplyRoom(QWidget):
+    """Edits one Reply in place. Pictures are asked for by `wants_still` and come back through `show_still`."""
+
+    changed = pyqtSignal()
+    wants_still = pyqtSignal(object)
+    wants_preview = pyqtSignal()
+    wants_send = pyqtSignal()
+    stroke_drawn = pyqtSignal(object, str, list, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("paper")
+        self.reply: Reply | None = None
+        self._tool: StrokeKind | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(22, 14, 22, 10)
+        layout.addLayout(self._build_top())
+        body = QHBoxLayout()
+        body.setSpacing(16)
+        body.addWidget(self._build_left())
+        body.addLayout(self._build_right(), 1)
+        layout.addLayout(body, 1)
+        self.caution = QLabel()
+        self.caution.setObjectName("dim")
+        self.caution.setWordWrap(True)
+        layout.addWidget(self.caution)
+
+    def _build_top(self) -> QHBoxLayout:
+        self.title = QLabel(tr("Reply"))
+        self.title.setObjectName("title")
+        self.facts = QLabel()
+        self.facts.setObjectName("dim")
+        self.blur = QCheckBox(tr("Blur the face"))
+        self.blur.toggled.connect(self._take_whole)
+        self.preview = QPushButton(tr("Look at it whole"))
+        self.preview.clicked.connect(self.wants_preview)
+        self.send = QPushButton(tr("Send"))
+        self.send.setObjectName("accent")
+        self.send.clicked.connect(self.wants_send)
+        top = QHBoxLayout()
+        for widget, stretch in ((self.title, 0), (self.facts, 1), (self.blur, 0), (self.preview, 0), (self.send, 0)):
+            top.addWidget(widget, stretch)
+        return top
+
+    def _build_left(self) -> QScrollArea:
+        inside = QWidget()
+        inside.setObjectName("paper")
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 10, 0)
+        column.setSpacing(5)
+        self.greeting, self.praise = WordsField(1), WordsField(2)
+        for box, words in ((self.greeting, "Greeting"), (self.praise, "What held")):
+            box.setAccessibleName(tr(words))
+            box.textChanged.connect(self._take_whole)
+            column.addWidget(self._dim(tr(words)))
+            column.addWidget(box)
+        column.addWidget(self._dim(tr("What is said, in this order (Space ticks, Alt+Up and Alt+Down move)")))
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("Corrections"))
+        self.list.setFixedHeight(104)
+        self.list.currentRowChanged.connect(self._pick)
+        self.list.itemChanged.connect(self._tick)
+        column.addWidget(self.list)
+        self.words = CorrectionWords()
+        self.words.changed.connect(self._words_changed)
+        column.addWidget(self.words)
+        column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidget(inside)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFixedWidth(440)
+        return scroll
+
+    def _build_right(self) -> QVBoxLayout:
+        self.canvas = Canvas()
+        self.canvas.setAccessibleName(tr("The picture as it is sent"))
+        self.canvas.tag_moved.connect(self._move_tag)
+        self.canvas.drawn.connect(self._drawn)
+        self.frame = QSlider(Qt.Orientation.Horizontal)
+        self.frame.setAccessibleName(tr("Which moment is shown"))
+        self.frame.valueChanged.connect(self._take_picture)
+        self.lines, self.zoom, self.ghost, self.pair = (QCheckBox(tr(words)) for words in ("Lines", "Move in", "Ghost", "Then and now"))
+        self.ghost.setToolTip(tr("The client's own body at the target (side films of free squats)"))
+        self.pair.setToolTip(tr("The same moment of the film in which this was corrected before, beside this one"))
+        choices = QHBoxLayout()
+        choices.addWidget(self._dim(tr("Moment")))
+        choices.addWidget(self.frame, 1)
+        for box in (self.lines, self.zoom, self.ghost, self.pair):
+            box.toggled.connect(self._take_picture)
+            choices.addWidget(box)
+        tools = QHBoxLayout()
+        tools.addWidget(self._dim(tr("Draw")))
+        self.tools: dict[str, QPushButton] = {}
+        for kind, words, tip in TOOLS:
+            button = QPushButton(tr(words))
+            button.setToolTip(tr(tip))
+            button.clicked.connect(lambda _, k=kind: self.start_stroke(k))
+            self.tools[kind] = button
+            tools.addWidget(button)
+        self.undraw = QPushButton(tr("Take the last away"))
+        self.undraw.clicked.connect(self._undraw)
+        tools.addWidget(self.undraw)
+        self.hint = self._dim("")
+        tools.addWidget(self.hint, 1)
+        self.state = self._dim("")
+        self.state.setWordWrap(True)
+        self.state.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        right = QVBoxLayout()
+        right.addWidget(self.canvas)
+        right.addLayout(choices)
+        right.addLayout(tools)
+        right.addWidget(self.state)
+        right.addStretch(1)
+        return right
+
+    @staticmethod
+    def _dim(words: str) -> QLabel:
+        label = QLabel(words)
+        label.setObjectName("dim")
+        return label
+
+    def show_reply(self, reply: Reply, last_frame: int) -> None:
+        """Edit this reply."""
+        self.reply = None
+        self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
+        self.facts.setText(f"{reply.movement} · {reply.facts}")
+        self.facts.setToolTip(self.facts.text())
+        self.facts.setMinimumWidth(80)
+        self.greeting.setPlainText(reply.greeting)
+        self.praise.setPlainText(reply.praise)
+        self.blur.setChecked(reply.blur)
+        self.caution.setText(reply.caution)
+        self.frame.setRange(0, last_frame)
+        self.canvas.show_picture(None, None)
+        self.reply = reply
+        self._fill(0)
+        self.show_state("")
+        self._say_count()
+
+    def _rows(self) -> list[object]:
+        return [*self.reply.since, *self.reply.corrections] if self.reply is not None else []
+
+    def _fill(self, row: int) -> None:
+        reply = self.reply
+        if reply is None:
+            return
+        self.list.blockSignals(True)
+        self.list.clear()
+        for number, item in enumerate(self._rows()):
+            earlier = number < len(reply.since)
+            title = getattr(item, "title", "")
+            severity = "" if earlier else f"  ({tr(SEVERITIES.get(getattr(item, 'severity', ''), ''))})"
+            entry = QListWidgetItem(tr("Since last time: {title}", title=title) if earlier else title + severity)
+            entry.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
+            entry.setCheckState(Qt.CheckState.Checked if getattr(item, "chosen", False) else Qt.CheckState.Unchecked)
+            self.list.addItem(entry)
+        self.list.blockSignals(False)
+        if self._rows():
+            self.list.setCurrentRow(min(max(row, 0), len(self._rows()) - 1))
+            self._pick(self.list.currentRow())
+        else:
+            self.list.addItem(QListWidgetItem(tr("Nothing is off: the praise and the whole film with its lines are sent.")))
+            self._show_item(None)
+
+    def current(self) -> object | None:
+        """The correction (or earlier one) under the bar."""
+        rows = self._rows()
+        return rows[self.list.currentRow()] if 0 <= self.list.currentRow() < len(rows) else None
+
+    def pick_code(self, code: str | None) -> None:
+        """Put the bar on the correction of a fault, and tick it."""
+        for row, found in enumerate(self._rows()):
+            if isinstance(found, Correction) and found.code == code:
+                found.chosen = True
+                self._fill(row)
+                self.changed.emit()
+
+    def item(self) -> Correction | None:
+        """The correction under the bar, None for an earlier one."""
+        found = self.current()
+        return found if isinstance(found, Correction) else None
+
+    def _pick(self, row: int) -> None:
+        found = self.current()
+        if found is None:
+            return
+        self._show_item(found if isinstance(found, Correction) else None)
+        self.words.show_item(found)
+        self.wants_still.emit(found)
+
+    def _show_item(self, item: Correction | None) -> None:
+        self.words.show_item(item)
+        states = ((self.lines, "lines"), (self.zoom, "zoom"), (self.ghost, "ghost"), (self.pair, "side_by_side"))
+        for box, name in states:
+            box.blockSignals(True)
+            box.setChecked(bool(item is not None and getattr(item, name)))
+            box.blockSignals(False)
+            box.setEnabled(item is not None)
+        self.pair.setEnabled(item is not None and item.before is not None)
+        self.frame.blockSignals(True)
+        self.frame.setValue(item.frame if item is not None else 0)
+        self.frame.blockSignals(False)
+        self.frame.setEnabled(item is not None)
+        for button in (*self.tools.values(), self.undraw):
+            button.setEnabled(item is not None)
+        self.undraw.setEnabled(item is not None and bool(item.strokes))
+        self.canvas.ask(0)
+        self.hint.setText("")
+
+    def _tick(self, entry: QListWidgetItem) -> None:
+        rows, row = self._rows(), self.list.row(entry)
+        if row < len(rows):
+            rows[row].chosen = entry.checkState() == Qt.CheckState.Checked  # type: ignore[attr-defined]
+            self._say_count()
+            self.changed.emit()
+
+    def shift(self, way: int) -> None:
+        """Send the correction under the bar earlier (-1) or later (1)."""
+        item, reply = self.item(), self.reply
+        if item is None or reply is None:
+            return
+        at = reply.corrections.index(item)
+        if 0 <= at + way < len(reply.corrections):
+            reply.corrections.insert(at + way, reply.corrections.pop(at))
+            self._fill(self.list.currentRow() + way)
+            self.changed.emit()
+
+    def _take_whole(self) -> None:
+        if self.reply is None:
+            return
+        self.reply.greeting, self.reply.praise = self.greeting.toPlainText(), self.praise.toPlainText()
+        if self.reply.blur != self.blur.isChecked():
+            self.reply.blur = self.blur.isChecked()
+            self.wants_still.emit(self.current())
+        self.changed.emit()
+
+    def _words_changed(self) -> None:
+        self.changed.emit()
+        self.wants_still.emit(self.current())
+
+    def _take_picture(self) -> None:
+        item = self.item()
+        if item is None:
+            return
+        item.frame, item.lines, item.zoom = self.frame.value(), self.lines.isChecked(), self.zoom.isChecked()
+        item.ghost, item.side_by_side = self.ghost.isChecked(), self.pair.isChecked()
+        self.changed.emit()
+        self.wants_still.emit(item)
+
+    def _move_tag(self, x: float, y: float) -> None:
+        item = self.item()
+        if item is not None:
+            item.tag_at = (round(x, 4), round(y, 4))
+            self.changed.emit()
+            self.wants_still.emit(item)
+
+    def start_stroke(self, kind: StrokeKind) -> None:
+        """The next clicks on the picture draw this."""
+        if self.item() is not None:
+            self._tool = kind
+            self.canvas.ask(CLICKS[kind])
+            self.canvas.setFocus()
+            self.hint.setText(tr(next(tip for k, _, tip in TOOLS if k == kind)))
+
+    def _drawn(self, points: list[tuple[float, float]]) -> None:
+        item, kind = self.item(), self._tool
+        self.hint.setText("")
+        if item is None or kind is None:
+            return
+        if kind != "text":
+            self.stroke_drawn.emit(item, kind, points, "")
+            return
+        dialog = QInputDialog(self)
+        dialog.setWindowTitle(tr("Words"))
+        dialog.setLabelText(tr("Words at this place"))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.textValueSelected.connect(lambda words: self.stroke_drawn.emit(item, "text", points, words) if words.strip() else None)
+        dialog.open()
+
+    def stroke_added(self) -> None:
+        """A stroke was added to the correction under the bar: draw it."""
+        self.undraw.setEnabled(True)
+        self.changed.emit()
+        self.wants_still.emit(self.item())
+
+    def _undraw(self) -> None:
+        item = self.item()
+        if item is not None and item.strokes:
+            item.strokes.pop()
+            self.undraw.setEnabled(bool(item.strokes))
+            self.changed.emit()
+            self.wants_still.emit(item)
+
+    def _say_count(self) -> None:
+        count = len(self.reply.chosen()) if self.reply is not None else 0
+        self.send.setText(tr("Send {count} corrections", count=count) if count != 1 else tr("Send 1 correction"))
+
+    def show_still(self, image: QImage, tag: tuple[float, float, float, float] | None) -> None:
+        """The picture as it will be sent."""
+        self.canvas.show_picture(image, tag)
+
+    def show_state(self, words: str) -> None:
+        """What became of the reply: written, sent, where it lies."""
+        self.state.setText(words)
