@@ -108,11 +108,18 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
     """Open the program on a library folder; the demo has one of its own, with a simulated post."""
     from platformdirs import user_data_path
 
+    from deepmirror.services.keeping import settings_of
     from deepmirror.ui.app import run
 
     folder = library or user_data_path("deepmirror") / ("demo" if demo else "library")
     simulated = demo and inbox is None
-    return run(folder, demo, lambda desk: post_for(desk, inbox or folder / "inbox", outbox or folder / "outbox", simulated))
+
+    def post(desk: Desk) -> tuple[Outbox, Arrivals]:
+        told = settings_of(desk)
+        where = inbox or Path(told.inbox or folder / "inbox"), outbox or Path(told.outbox or folder / "outbox")
+        return post_for(desk, *where, simulated)
+
+    return run(folder, demo, post)
 
 
 def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:

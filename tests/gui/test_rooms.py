@@ -10,9 +10,7 @@ from PyQt6.QtWidgets import QDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.commands.table import ACTIONS
-from deepmirror.ui.rooms.desk import FILM_ROLE, days_words
 from deepmirror.ui.window import MainWindow
-from tests.conftest import NOON
 from tests.gui.hands import PATIENCE, choose_mark, key, open_film, settle
 
 
@@ -21,19 +19,8 @@ def test_every_action_has_words_a_key_and_a_deed(window: MainWindow) -> None:
     for entry in ACTIONS:
         action = window.actions_by_id[entry.id]
         assert action.shortcut() == QKeySequence(entry.key) and not action.shortcut().isEmpty()
-        assert action.isEnabled() == (entry.room in ("desk", "all") and not entry.id.startswith(("go_mirror", "go_reply", "undo", "redo")))
-
-
-def test_the_desk_finds_by_words_and_takes_the_one_due_first(window: MainWindow, qtbot: QtBot) -> None:
-    desk = window.desk_room
-    desk.search.setText("count on one")
-    assert desk._filter.rowCount() == 1 and desk._filter.index(0, 0).data(FILM_ROLE).client_name.startswith("Bram")
-    desk.search.clear()
-    assert desk._filter.rowCount() == len(window.desk.films()) == 9
-    qtbot.mouseClick(desk.next, Qt.MouseButton.LeftButton)
-    assert window.review is not None and window.review.record.client_name.startswith("Oren")
-    days = {"2026-03-02": "today", "2026-03-03": "tomorrow", "2026-03-05": "in 3 days", "2026-02-27": "3 days late"}
-    assert {day: days_words(f"{day}T20:00+00:00", NOON) for day in days} == days
+        shut = ("go_mirror", "go_reply", "go_compare", "undo", "redo")
+        assert action.isEnabled() == (bool({"desk", "all"} & set(entry.rooms.split())) and entry.id not in shut)
 
 
 def test_stepping_is_frame_exact_and_the_ribbon_follows(window: MainWindow, qtbot: QtBot) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDialogButtonBox, QMessageBox
+from PyQt6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.widgets.import_dialog import ImportDialog
@@ -65,38 +65,25 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     findings = window.review.analysis.judgement.findings
     assert "tempo_fast_eccentric" in [f.code for f in findings]
 
-    window.compose()
-    reply = window.reply_room
-    qtbot.waitUntil(lambda: reply._image is not None, timeout=20000)
-    card = next(c for c in reply.cards if c.item.code == "tempo_fast_eccentric")
-    card.edits["cue"].setText("Four slow counts down.")
-    card.edits["cue"].textEdited.emit("Four slow counts down.")
-    qtbot.mouseClick(reply.export, Qt.MouseButton.LeftButton)
+    window.answering.compose()
+    room = window.reply_room
+    qtbot.waitUntil(lambda: room.canvas.image() is not None, timeout=20000)
+    room.pick_code("tempo_fast_eccentric")
+    room.words.edits["cue"].setPlainText("Four slow counts down.")
+    qtbot.mouseClick(room.send, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "sent", timeout=PATIENCE)
-    folder = window.desk.store.reply_folder(film.id)
+    folder = window.desk.store.replies.of_film(film.id)[0].folder
     assert "Four slow counts down." in (folder / "reply.html").read_text()
-    assert {"reply.mp4", "reply.html", "reply.vtt", "reps.csv", "angles.csv", "measures.json"} <= {p.name for p in folder.iterdir()}
+    names = {p.name for p in folder.iterdir()}
+    assert {
+        "reply.mp4",
+        "reply.html",
+        "reply.pdf",
+        "reply.vtt",
+        "points.c3d",
+        "points.trc",
+        "reps.csv",
+        "angles.csv",
+        "measures.json",
+    } <= names
     assert window.desk.store.film(film.id).draft["corrections"]
-
-
-def test_measuring_can_be_stopped_and_the_film_waits(window: MainWindow, qtbot: QtBot, short_film: Path) -> None:
-    client = window.desk.clients()[0]
-    record = window.desk.import_film(short_film, client.id, "back_squat", "side-left")
-    window.desk_room.refresh()
-    window.measure_film(record.id)
-    qtbot.waitUntil(lambda: window.desk.store.film(record.id).state == "measuring", timeout=10000)
-    qtbot.mouseClick(window.stop, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-    assert window.desk.store.film(record.id).state == "new"
-    assert not window.desk.store.evidence_path(record.id).exists()
-
-
-def test_a_file_that_is_no_film_is_told_and_nothing_changes(window: MainWindow, tmp_path: Path) -> None:
-    bad = tmp_path / "notes.mp4"
-    bad.write_text("not a film")
-    before = len(window.desk.films())
-    drop(window, bad)
-    box = window.findChild(QMessageBox)
-    assert box is not None and "cannot be read as a film" in box.text()
-    box.close()
-    assert len(window.desk.films()) == before

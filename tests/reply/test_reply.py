@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-import re
+import io
 from html.parser import HTMLParser
 from pathlib import Path
 
 import av
 import numpy as np
 import pytest
+import webvtt
 from PIL import Image
+from pypdf import PdfReader
 
 from deepmirror.errors import Cancelled
 from deepmirror.media.film import Film
+from deepmirror.reply.draw import Overlay, angle_deg, draw, tag_box, zoom_box
 from deepmirror.reply.film import plan, web_vtt
-from deepmirror.reply.model import Reply
+from deepmirror.reply.heads import head_circles
+from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
 from deepmirror.services.analysis import Analysis
+from deepmirror.services.composing import draft_reply
 from deepmirror.services.jobs import Progress
-from deepmirror.services.replying import draft_reply, export_reply, ghost_lines, still
-from tests.conftest import DEMO
+from deepmirror.services.replying import export_reply, ghost_lines, source_of, still
+from tests.conftest import DEMO, truth_of
 
 NAME = "bram_back_squat_side"
 
@@ -51,10 +56,17 @@ def test_the_exported_reply_reads_back(analyses: dict[str, Analysis], tmp_path: 
     shares: list[float] = []
     with Film(DEMO / f"{NAME}.mp4") as film:
         paths = export_reply(film, analysis, reply, tmp_path, Progress(lambda share, _: shares.append(share)))
-        shots, captions = plan(reply, analysis.scene.track, analysis.scene.view, film.facts.fps)
+        shots, captions = plan(reply, source_of(analysis, film.facts.fps, blur=False))
     assert shares == sorted(shares) and len(shares) > 10
     with av.open(str(tmp_path / "reply.mp4")) as container:
+        video, sound = container.streams.video[0], container.streams.audio[0]
+        assert (video.codec_context.name, video.codec_context.pix_fmt, sound.codec_context.name) == ("h264", "yuv420p", "aac")
+        assert video.width % 2 == 0 and video.height % 2 == 0
+        assert abs(float(video.duration * video.time_base) - float(sound.duration * sound.time_base)) < 0.1
+        assert "creation_time" not in container.metadata
         frames = sum(1 for _ in container.decode(video=0))
+    data = (tmp_path / "reply.mp4").read_bytes()
+    assert data.find(b"moov") < data.find(b"mdat")  # starts to play before it is loaded whole
     assert frames == sum(s.repeat for s in shots)
     assert max(s.repeat for s in shots) >= 90  # the film stands still on the finding
     page = (tmp_path / "reply.html").read_text()
@@ -66,8 +78,9 @@ def test_the_exported_reply_reads_back(analyses: dict[str, Analysis], tmp_path: 
     assert len(stills) == 2
     with Image.open(stills[0]) as picture:
         assert picture.size == (1280, 720)
-    vtt = (tmp_path / "reply.vtt").read_text()
-    assert vtt.startswith("WEBVTT\n\n") and len(re.findall(r"\d\d:\d\d:\d\d\.\d{3} --> \d\d:\d\d:\d\d\.\d{3}", vtt)) == len(captions) == 2
+    read = webvtt.read(str(tmp_path / "reply.vtt"))  # an independent reader of the W3C format
+    assert [(c.start_in_seconds, c.end_in_seconds) for c in read] == [(int(c.start_s), int(c.end_s)) for c in captions]
+    assert [c.text for c in read] == [c.text for c in captions] and len(captions) == 2
     assert web_vtt([]) == "WEBVTT\n"
     assert {p.name for p in paths} == {p.name for p in tmp_path.iterdir()}
 
@@ -79,6 +92,9 @@ def test_a_picture_draws_on_a_copy_and_where_the_joint_is(analyses: dict[str, An
         before = film.picture(item.frame).copy()
         drawn = still(film, analysis, item)
         assert np.array_equal(before, film.picture(item.frame))
+    item.zoom = False
+    with Film(DEMO / f"{NAME}.mp4") as film:
+        drawn = still(film, analysis, item)
     x, y = (round(float(v)) for v in analysis.scene.track.point("hip_right")[item.frame])
     assert np.abs(drawn[y - 3 : y + 4, x - 3 : x + 4].astype(int) - before[y - 3 : y + 4, x - 3 : x + 4]).mean() > 20
 
@@ -100,10 +116,9 @@ def test_the_ghost_is_drawn_into_still_and_film_only_when_chosen(analyses: dict[
         with_ghost = still(film, analysis, item)
     changed = np.abs(without.astype(int) - with_ghost).max(axis=2) > 40
     assert 500 < changed.sum() < 0.1 * changed.size  # an outline, not a filled body
-    lines = ghost_lines(analysis)
     reply = draft_reply(analysis)
     reply.corrections[0].ghost = True
-    shots, _ = plan(reply, analysis.scene.film_track, analysis.scene.view, 30.0, lines)
+    shots, _ = plan(reply, source_of(analysis, 30.0, blur=False))
     assert any(s.overlay.ghost for s in shots) and any(not s.overlay.ghost for s in shots)
     front = ghost_lines(analyses["yuna_back_squat_front"])
     assert front(10) == ()
@@ -114,3 +129,106 @@ def test_findings_of_a_squat_say_what_is_build_and_what_would_change_it(analyses
     words = " | ".join(chain)
     for part in ("deepest this build reaches", "of trunk lean", "cm heel lift", "knees opened", "N·m held still", "estimate"):
         assert part in words
+
+
+def test_the_printed_page_is_one_page_and_says_everything(analyses: dict[str, Analysis], tmp_path: Path) -> None:
+    """Read back by pypdf, which is not what wrote it."""
+    analysis = analyses["yuna_calf_raise_side"]
+    reply = draft_reply(analysis, "Yuna & Co <b>", coach="Marit", date="2026-03-02")
+    for item in reply.corrections:
+        item.chosen, item.why = True, item.why * 6
+    with Film(DEMO / "yuna_calf_raise_side.mp4") as film:
+        export_reply(film, analysis, reply, tmp_path, Progress())
+    reader = PdfReader(tmp_path / "reply.pdf")
+    assert len(reader.pages) == 1
+    box = reader.pages[0].mediabox
+    assert (round(float(box.width)), round(float(box.height))) == (595, 842)  # A4 is 210 x 297 mm: 595.28 x 841.89 points (ISO 216)
+    words = " ".join(reader.pages[0].extract_text().split())
+    for item in reply.chosen():
+        assert item.title in words and item.cue in words
+    assert "Yuna & Co <b>" in words and "not a diagnosis" in words and len(reader.pages[0].images) == len(reply.chosen())
+    assert all(row[0] in words for row in reply.table) and set(reader.metadata or {}) <= {
+        "/Title",
+        "/Author",
+        "/Creator",
+        "/Producer",
+        "/CreationDate",
+        "/ModDate",
+        "/Subject",
+        "/Keywords",
+        "/Trapped",
+    }
+    assert "2000" in str((reader.metadata or {}).get("/CreationDate"))  # a fixed date: the page tells nothing of the day it was made
+    reply.imperial = True
+    from deepmirror.reply.pdf import render_pdf
+
+    letter = PdfReader(io.BytesIO(render_pdf(reply, {}))).pages[0].mediabox
+    assert (float(letter.width), float(letter.height)) == (612, 792)  # US letter: 8.5 x 11 in at 72 points
+
+
+def test_the_coachs_strokes_go_with_the_body(analyses: dict[str, Analysis]) -> None:
+    track = analyses[NAME].scene.film_track
+    places = {n: (float(x), float(y)) for n, (x, y) in zip(track.names, track.positions[40], strict=True)}
+    knee = places["knee_right"]
+    on = anchor_for((knee[0] + 4, knee[1] - 3), places, 16, 250)
+    beside = anchor_for((knee[0] + 90, knee[1] + 5), places, 16, 250)
+    away = anchor_for((5.0, 5.0), places, 16, 250)
+    assert on == Anchor("knee_right", 0, 0) and beside.point is not None and away == Anchor(None, 5.0, 5.0)
+    picture = np.zeros((720, 1280, 3), np.uint8)
+
+    def spots(frame: int, strokes: tuple[Stroke, ...]) -> np.ndarray:
+        drawn = draw(picture, Overlay(track, "side-right", frame, strokes=strokes, lines=False))
+        return np.argwhere(drawn.max(axis=2) > 100)
+
+    arrow = (Stroke("arrow", [Anchor("hip_right", 0, -120), Anchor("hip_right", 0, -20)]),)
+    low = int(np.argmax(track.point("hip_right")[:, 1]))
+    moved = spots(low, arrow).mean(axis=0) - spots(0, arrow).mean(axis=0)
+    assert moved[::-1] == pytest.approx(track.point("hip_right")[low] - track.point("hip_right")[0], abs=1.5)
+    still_line = (Stroke("line", [Anchor(None, 100, 100), Anchor(None, 300, 100)]),)
+    assert np.array_equal(spots(0, still_line), spots(low, still_line))
+    assert len(spots(0, (Stroke("line", [Anchor("not_followed", 0, 0), Anchor(None, 3, 3)]),))) == 0
+    angle = (
+        Stroke("angle", [Anchor("hip_right", 0, 0), Anchor("knee_right", 0, 0), Anchor("ankle_right", 0, 0)]),
+        Stroke("text", [away], "here"),
+    )
+    assert len(spots(low, angle)) > 500
+    assert angle_deg(np.array([0.0, 1.0]), np.zeros(2), np.array([1.0, 0.0])) == pytest.approx(90)
+
+
+def test_the_tag_stands_where_the_coach_put_it_and_the_picture_moves_in(analyses: dict[str, Analysis]) -> None:
+    source = source_of(analyses[NAME], 30.0, blur=False)
+    item = draft_reply(analyses[NAME]).corrections[0]
+    size = (1280, 720)
+    item.tag_at = (0.25, 0.5)
+    assert tag_box(source.composed(item), size)[:2] == pytest.approx((320, 360))
+    item.tag_at = (0.99, 0.99)
+    right, bottom = tag_box(source.composed(item), size)[2:]
+    assert right <= 1280 and bottom <= 720  # never out of the picture
+    left, top, right, bottom = zoom_box(source.composed(item), size)
+    assert (right - left) / (bottom - top) == pytest.approx(1280 / 720) and right - left < 1100
+    points = analyses[NAME].scene.film_track
+    for joint in ("hip_right", "knee_right", "ankle_right", "shoulder_right"):
+        x, y = points.point(joint)[item.frame]
+        assert left < x < right and top < y < bottom
+    shots, _ = plan(draft_reply(analyses[NAME]), source)
+    zooms = [s.overlay.zoom for s in shots if s.overlay.zoom > 0]
+    assert zooms[0] < 0.1 and max(zooms) == 1.0 and sorted(zooms[:14]) == zooms[:14]  # it moves in, it does not jump
+
+
+@pytest.mark.parametrize("name", ["yuna_back_squat_front", "ines_lying_curl_side", "oren_leg_press_side"])
+def test_a_blurred_face_cannot_be_seen(analyses: dict[str, Analysis], name: str) -> None:
+    """Inside the head's circle the fine pattern is gone: what is left of the differences between neighbours is a fraction."""
+    analysis = analyses[name]
+    source = source_of(analysis, 30.0, blur=True)
+    with Film(DEMO / f"{name}.mp4") as film:
+        before = film.picture(60)
+        after = draw(before, Overlay(source.track, source.view, 60, heads=source.heads[60], lines=False))
+    (x, y, radius), r = source.heads[60][0], round(source.heads[60][0][2] * 0.6)
+    ear = np.mean([np.array(truth_of(name)["landmarks_px"][f"ear_{s}"][60]) for s in ("left", "right")], axis=0)
+    assert np.hypot(x - ear[0], y - ear[1]) < radius * 0.6  # the circle lies on the head, by the film's truth
+    window = np.s_[round(y) - r : round(y) + r, round(x) - r : round(x) + r]
+    sharp, soft = (np.abs(np.diff(p[window].astype(float), axis=1)).mean() for p in (before, after))
+    assert soft < 0.35 * sharp
+    outside = np.hypot(*np.meshgrid(np.arange(before.shape[1]) - x, np.arange(before.shape[0]) - y)) > radius + 20
+    assert np.array_equal(before[outside], after[outside])
+    assert head_circles(analysis.scene.film_track)[60] == source.heads[60]

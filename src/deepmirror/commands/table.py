@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Action:
-    """One thing the coach can do: where it works, its words, its usual key (Qt's key names) and a menu."""
+    """One thing the coach can do: its words, its usual key (Qt's key names), the rooms where it works, and a menu."""
 
     id: str
     title: str
     key: str
-    room: str  # desk, person, mirror, reply, or all
+    rooms: str  # desk, person, mirror, reply, compare, several of them, or all
     menu: str
 
 
@@ -25,14 +25,16 @@ ACTIONS = (
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
+    Action("settings", "Settings…", "Ctrl+,", "all", "Edit"),
+    Action("delete_client", "Delete this client…", "Ctrl+Shift+Delete", "person", "Edit"),
     Action("undo", "Undo", "Ctrl+Z", "all", "Edit"),
     Action("redo", "Redo", "Ctrl+Shift+Z", "all", "Edit"),
     Action("next_film", "Take the next film", "N", "desk", "Film"),
     Action("place_arrival", "Say whose film this is", "B", "desk", "Film"),
-    Action("refilm", "Ask for a new film…", "W", "desk or mirror", "Film"),
-    Action("play", "Play or pause", "Space", "mirror", "Film"),
-    Action("step_on", "One frame on", "Right", "mirror", "Film"),
-    Action("step_back", "One frame back", "Left", "mirror", "Film"),
+    Action("refilm", "Ask for a new film…", "W", "desk mirror", "Film"),
+    Action("play", "Play or pause", "Space", "mirror compare", "Film"),
+    Action("step_on", "One frame on", "Right", "mirror compare", "Film"),
+    Action("step_back", "One frame back", "Left", "mirror compare", "Film"),
     Action("leap_on", "Ten frames on", "Shift+Right", "mirror", "Film"),
     Action("leap_back", "Ten frames back", "Shift+Left", "mirror", "Film"),
     Action("next_turn", "Next turn-round", "Down", "mirror", "Film"),
@@ -46,14 +48,12 @@ ACTIONS = (
     Action("place", "Place points", "P", "mirror", "Edit"),
     Action("measure", "Measure now", "M", "mirror", "Edit"),
     Action("compare", "Then and now, or two reps", "C", "mirror", "Film"),
-    Action("next_watched", "Next watched correction", "J", "mirror", "Film"),
-    Action("keep_watched", "Keep watching it", "K", "mirror", "Edit"),
-    Action("close_watched", "Close it", "X", "mirror", "Edit"),
-    Action("change_watched", "Say it anew", "Y", "mirror", "Edit"),
-    Action("compare_play", "Play both", "Space", "compare", "Film"),
-    Action("compare_on", "Both on by a frame", "Right", "compare", "Film"),
-    Action("compare_back", "Both back by a frame", "Left", "compare", "Film"),
-    Action("compose", "Compose the reply", "R", "mirror", "Film"),
+    Action("next_watched", "Next watched correction", "J", "mirror compare", "Film"),
+    Action("keep_watched", "Keep watching it", "K", "mirror compare", "Edit"),
+    Action("close_watched", "Close it", "X", "mirror compare", "Edit"),
+    Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit"),
+    Action("own_correction", "Add a correction of your own", "Ctrl+N", "reply", "Edit"),
+    Action("compose", "Compose the reply", "R", "mirror compare", "Film"),
     Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
     Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film"),
     Action("send", "Send the reply", "Ctrl+Return", "reply", "Film"),

@@ -105,6 +105,10 @@ def _interpreter(name: str, threads: int) -> Any:
     return interpreter
 
 
+HEAD_FLOOR = 0.3  # a face too many is blurred rather than one too few
+HEAD_BEYOND, HEAD_RADIUS = 0.3, 0.55  # of hip to shoulder: where a head is beyond the shoulders, and a circle that surely covers it
+
+
 class Detector:
     """Finds the bodies in a whole picture."""
 
@@ -117,6 +121,20 @@ class Detector:
 
     def find(self, rgb: Picture) -> list[tuple[float, Region]]:
         """Bodies as (score, region), best first."""
+        raw, score, scale, pad = self._run(rgb)
+        found: list[tuple[float, Region]] = []
+        for i in np.argsort(-score)[:60]:
+            if score[i] < DETECT_FLOOR:
+                break
+            points = raw[i, 4:8].reshape(2, 2) / DETECT + self._anchors[i]
+            pixels = (points * DETECT - pad) / scale - 0.5
+            region = region_from(pixels[0], pixels[1])
+            if all(np.hypot(region.x - r.x, region.y - r.y) > 0.3 * r.side for _, r in found):
+                found.append((float(score[i]), region))
+        return found
+
+    def _run(self, rgb: Picture) -> tuple[Array, Array, float, Array]:
+        """Raw boxes (A, 12), scores (A,) 0..1, the scale to the network's square and the padding in it."""
         height, width = rgb.shape[:2]
         scale = DETECT / max(height, width)
         small = cv2.resize(rgb, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
@@ -125,18 +143,23 @@ class Detector:
         square[pad_y : pad_y + small.shape[0], pad_x : pad_x + small.shape[1]] = small
         self._net.set_tensor(self._input, square[None].astype(np.float32) / 127.5 - 1)
         self._net.invoke()
-        raw = self._net.get_tensor(self._boxes)[0]
+        raw = np.asarray(self._net.get_tensor(self._boxes)[0], float)
         score = 1 / (1 + np.exp(-np.clip(self._net.get_tensor(self._scores)[0, :, 0], -50, 50)))
-        found: list[tuple[float, Region]] = []
+        return raw, np.asarray(score, float), scale, np.array([pad_x, pad_y], float)
+
+    def heads(self, rgb: Picture) -> list[tuple[float, float, float]]:
+        """Heads of all bodies in a picture as generous circles (x, y, radius), px, from the detector's hips and shoulders."""
+        raw, score, scale, pad = self._run(rgb)
+        circles: list[tuple[float, float, float]] = []
         for i in np.argsort(-score)[:60]:
-            if score[i] < DETECT_FLOOR:
+            if score[i] < HEAD_FLOOR:
                 break
-            points = raw[i, 4:8].reshape(2, 2) / DETECT + self._anchors[i]
-            pixels = (points * DETECT - [pad_x, pad_y]) / scale - 0.5
-            region = region_from(pixels[0], pixels[1])
-            if all(np.hypot(region.x - r.x, region.y - r.y) > 0.3 * r.side for _, r in found):
-                found.append((float(score[i]), region))
-        return found
+            hip, _, shoulder, _ = ((raw[i, 4:12].reshape(4, 2) / DETECT + self._anchors[i]) * DETECT - pad) / scale - 0.5
+            trunk = shoulder - hip
+            (x, y), radius = shoulder + HEAD_BEYOND * trunk, HEAD_RADIUS * float(np.hypot(*trunk))
+            if all(np.hypot(x - a, y - b) > 0.5 * r for a, b, r in circles):
+                circles.append((float(x), float(y), radius))
+        return circles
 
 
 def _anchors() -> Array:

@@ -18,6 +18,7 @@ from deepmirror.services.analysis import Analysis
 from deepmirror.services.following import Watched, number_words
 from deepmirror.store.library import LibraryStore
 
+OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 TOLD_STATES = ("real change", "worse", "not distinguishable")
 
 
@@ -109,6 +110,19 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watc
 def _last_time(row: Watched) -> str:
     bare = row.item.unit.split()[0] if row.item.unit else ""
     return f" Last time {number_words(row.item.value, row.item.u, bare)}: {row.look.verdict}."
+
+
+def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
+    """A correction the program did not find, on the moment the coach looks at; she words it."""
+    number = 1 + sum(c.code.startswith(OWN) for c in reply.corrections)
+    rep = None
+    if analysis is not None:
+        now = float(analysis.scene.track.times[frame])
+        rep = next((r for r in analysis.scene.reps if r.start_s <= now <= r.end_s), None)
+        seen = f"Rep {rep.number}, at {now:.1f} s." if rep else f"At {now:.1f} s."
+    else:
+        seen = ""
+    return Correction(f"{OWN}{number}", "What I saw", seen, "", "", "", "", "", frame, "")
 
 
 def target_words(band: Band, unit: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 
@@ -15,6 +16,7 @@ from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
 from deepmirror.exchange.points import trc, write_c3d
 from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
+from deepmirror.pose.network import Detector
 from deepmirror.reply.draw import Overlay, draw, draw_pair
 from deepmirror.reply.film import GhostLines, Shot, Source, plan, web_vtt
 from deepmirror.reply.heads import head_circles
@@ -62,6 +64,7 @@ class Drawer:
 
     def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: Earlier) -> None:
         self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
+        self._detector = Detector() if blur else None
         self.source = source_of(analysis, film.facts.fps, blur)
 
     def shot(self, shot: Shot) -> Picture:
@@ -82,15 +85,23 @@ class Drawer:
         return self._picture(self._film.picture(told.frame), now, told.before)
 
     def _picture(self, picture: Picture, overlay: Overlay, before: Before | None, captioned: bool = True) -> Picture:
+        overlay = self._all_heads(picture, overlay)
         then = self._earlier.get(before.film_id) if before else None
         if before is None or then is None:
             return draw(picture, overlay, captioned)
         film, analysis = then
         frame = frame_at(analysis, before.time_s)
         old = source_of(analysis, film.facts.fps, self._blur).overlay(frame)
-        old = Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads)
+        first = film.picture(frame)
+        old = self._all_heads(first, Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads))
         words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
-        return draw_pair(film.picture(frame), old, picture, overlay, words, captioned)
+        return draw_pair(first, old, picture, overlay, words, captioned)
+
+    def _all_heads(self, picture: Picture, overlay: Overlay) -> Overlay:
+        """The client's head, and whoever else stands in the picture."""
+        if self._detector is None:
+            return overlay
+        return replace(overlay, heads=(*overlay.heads, *self._detector.heads(picture)))
 
 
 def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:

@@ -15,7 +15,7 @@ import json
 import shutil
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -114,6 +114,16 @@ class LibraryStore:
                 yield session
         except OperationalError as error:
             raise LibraryError(f"The library could not be written: {error.orig}. Nothing was lost; try again.") from error
+
+    def transaction(self) -> AbstractContextManager[Session]:
+        """A session whose changes are kept together or not at all."""
+        return self._session()
+
+    def shrink(self) -> None:
+        """Give the room of deleted rows back, so that nothing of them is left in the file."""
+        with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.exec_driver_sql("VACUUM")
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def clients(self) -> list[ClientRecord]:
         """All clients by name."""

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6.QtCore import QLocale, QTranslator
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from deepmirror.errors import DeepMirrorError
@@ -16,6 +17,7 @@ from deepmirror.services.looking import LookApart
 from deepmirror.services.sending import Outbox
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow
+from deepmirror.ui.words import load_language
 
 
 def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:
@@ -23,6 +25,9 @@ def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deep Mirror")
     apply_theme(app)
+    translator = QTranslator(app)
+    if load_language(translator, QLocale.system().name()):
+        app.installTranslator(translator)
     try:
         desk = Desk(folder, look=LookApart(folder / "movements"))
         if demo:

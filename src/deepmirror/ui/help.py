@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QMessageBox, QWidget
 
 from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.words import tr
 
 CAUTION = (
     "See a physician before starting a programme.\n\n"
@@ -20,7 +21,7 @@ def show_keys(parent: QWidget) -> None:
     """All actions and their keys in one overlay."""
     dialog = QDialog(parent)
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    dialog.setWindowTitle("Keys")
+    dialog.setWindowTitle(tr("Keys"))
     grid = QGridLayout(dialog)
     grid.setHorizontalSpacing(26)
     half = (len(ACTIONS) + 1) // 2
@@ -28,12 +29,12 @@ def show_keys(parent: QWidget) -> None:
         key = QLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
         key.setObjectName("heading")
         grid.addWidget(key, i % half, 2 * (i // half))
-        grid.addWidget(QLabel(entry.title), i % half, 2 * (i // half) + 1)
+        grid.addWidget(QLabel(tr(entry.title)), i % half, 2 * (i // half) + 1)
     dialog.open()
 
 
 def show_caution(parent: QWidget) -> None:
     """The usual cautions."""
-    box = QMessageBox(QMessageBox.Icon.Information, "Cautions", CAUTION, QMessageBox.StandardButton.Ok, parent)
+    box = QMessageBox(QMessageBox.Icon.Information, tr("Cautions"), tr(CAUTION), QMessageBox.StandardButton.Ok, parent)
     box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     box.open()

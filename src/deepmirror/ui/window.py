@@ -33,6 +33,7 @@ from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.control.answering import Answering
 from deepmirror.ui.control.collecting import Collecting
 from deepmirror.ui.control.following import Following
+from deepmirror.ui.control.keeping import Keeping
 from deepmirror.ui.help import show_caution, show_keys
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.compare import CompareRoom
@@ -42,6 +43,7 @@ from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
+from deepmirror.ui.words import tr
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare")
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
@@ -61,10 +63,11 @@ class MainWindow(QMainWindow):
         self.review: Review | None = None
         self.jobs: list[Job] = []
         self.actions_by_id: dict[str, QAction] = {}
-        self.setWindowTitle("Deep Mirror")
+        self.setWindowTitle(tr("Deep Mirror"))
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare = PersonRoom(), CompareRoom()
+        self.keeping = Keeping(self)
         self.answering, self.collecting, self.following = Answering(self), Collecting(self, arrivals), Following(self)
         self.stack = QStackedWidget()
         for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
@@ -86,12 +89,12 @@ class MainWindow(QMainWindow):
     def _build_rail(self) -> QWidget:
         rail = QWidget()
         rail.setObjectName("rail")
-        rail.setFixedWidth(96)
+        rail.setMinimumWidth(96)
         column = QVBoxLayout(rail)
         column.setContentsMargins(0, 14, 0, 14)
         self.rail_group = QButtonGroup(self)
         for room, title in zip(ROOMS, ("Desk", "Person", "Mirror", "Reply", "Compare"), strict=True):
-            button = QPushButton(title)
+            button = QPushButton(tr(title))
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _, r=room: self.actions_by_id[f"go_{r}"].trigger())
@@ -101,7 +104,7 @@ class MainWindow(QMainWindow):
         return rail
 
     def _build_status(self) -> None:
-        self.job_label, self.bar, self.stop = QLabel(), QProgressBar(), QPushButton("Stop")
+        self.job_label, self.bar, self.stop = QLabel(), QProgressBar(), QPushButton(tr("Stop"))
         self.bar.setFixedWidth(220)
         self.stop.clicked.connect(self.stop_job)
         status = self.statusBar()
@@ -124,9 +127,9 @@ class MainWindow(QMainWindow):
             "undo": self.undo,
             "redo": self.redo,
             "next_film": self.desk_room.take_next,
-            "play": m.play,
-            "step_on": lambda: m.step(1),
-            "step_back": lambda: m.step(-1),
+            "play": lambda: self._playing().play(),
+            "step_on": lambda: self._playing().step(1),
+            "step_back": lambda: self._playing().step(-1),
             "leap_on": lambda: m.step(10),
             "leap_back": lambda: m.step(-10),
             "next_turn": lambda: m.turn(1),
@@ -146,22 +149,22 @@ class MainWindow(QMainWindow):
             "keep_watched": lambda: self.following.decide("open"),
             "close_watched": lambda: self.following.decide("closed"),
             "change_watched": lambda: self.following.decide("changed"),
-            "compare_play": self.compare.play,
-            "compare_on": lambda: self.compare.step(1),
-            "compare_back": lambda: self.compare.step(-1),
+            "settings": self.keeping.settings,
+            "delete_client": self.keeping.delete_client,
             "sheet": self.show_sheet,
             "preview": self.answering.preview,
             "send": self.answering.send,
             "earlier": lambda: self.reply_room.shift(-1),
             "later": lambda: self.reply_room.shift(1),
             "refilm": self.answering.ask_again,
+            "own_correction": self.answering.add_own,
             "place_arrival": self.desk_room.post.place_first,
         }
         menu_bar = self.menuBar()
         assert menu_bar is not None
-        menus = {name: menu_bar.addMenu(name) for name in ("Film", "Edit", "Go", "Help")}
+        menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Go", "Help")}
         for entry in ACTIONS:
-            action = QAction(entry.title, self)
+            action = QAction(tr(entry.title), self)
             action.setShortcut(QKeySequence(entry.key))
             action.triggered.connect(lambda _, run=does[entry.id]: run())
             self.actions_by_id[entry.id] = action
@@ -202,27 +205,28 @@ class MainWindow(QMainWindow):
             self.mirror.pause()
         if room != "compare":
             self.compare.pause()
-        self._enable_actions()
+        self.refresh_actions()
 
-    def _enable_actions(self) -> None:
+    def refresh_actions(self) -> None:
+        """Keys and buttons work where they belong."""
         room = ROOMS[self.stack.currentIndex()]
         opened = self.review is not None
         measured = opened and self.review is not None and self.review.analysis is not None
         for entry in ACTIONS:
-            on = entry.room in (room, "all")
-            if entry.room == "mirror" or entry.id == "go_mirror":
+            on = bool({room, "all"} & set(entry.rooms.split()))
+            if "mirror" in entry.rooms or entry.id == "go_mirror":
                 on = on and opened
             if entry.id in ("go_reply", "compose", "preview", "send", "go_compare", "compare"):
                 on = on and measured
             if entry.id.endswith("_watched"):
                 on = on and bool(self.following.rows)
-            if entry.id == "refilm":
+            if entry.id == "refilm":  # needs a film in hand, not an open one
                 on = room in ("desk", "mirror") and self.film_in_hand() is not None
             self.actions_by_id[entry.id].setEnabled(on)
-        edited = self.person_room.person if room == "person" else self.review if room == "mirror" else None
+        edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.answering}.get(room)
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
-            self.actions_by_id[key].setText(f"{key.capitalize()} {label}" if label else key.capitalize())
+            self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
         for i, on in ((2, opened), (3, bool(measured)), (4, bool(measured))):
             button = self.rail_group.button(i)
             if button is not None:
@@ -263,12 +267,25 @@ class MainWindow(QMainWindow):
         job.deleteLater()
         for widget in (self.job_label, self.bar, self.stop):
             widget.setVisible(bool(self.jobs))
-        self._enable_actions()
+        self.refresh_actions()
 
     def stop_job(self) -> None:
         """Cancel the work on show."""
         if self.jobs:
             self.jobs[0].progress.cancel()
+
+    def forget_open(self, client_id: int) -> None:
+        """Let go of everything of a client's that is open."""
+        if self.review is not None and self.review.record.client_id == client_id:
+            self.mirror.forget()
+            self.review.close()
+            self.review = None
+        self.compare.forget()
+        self.person_room.person = None
+
+    def _playing(self) -> MirrorRoom | CompareRoom:
+        """The room whose film the playing keys move."""
+        return self.compare if self.stack.currentWidget() is self.compare else self.mirror
 
     def film_in_hand(self) -> int | None:
         """The film on show, or on the Desk the one under the bar."""
@@ -318,7 +335,7 @@ class MainWindow(QMainWindow):
 
     def measure_film(self, film_id: int) -> None:
         """Measure a film of the library in the background."""
-        job = Job("Measuring", lambda progress: self.desk.measure(film_id, progress), self)
+        job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress), self)
         job.progressed.connect(lambda share, words: self._measuring(film_id, share, words))
         job.finished.connect(lambda: self._film_measured(film_id))
         self.run_job(job)
@@ -350,7 +367,7 @@ class MainWindow(QMainWindow):
             old.close()
         if not stay:
             self.go("mirror")
-        self._enable_actions()
+        self.refresh_actions()
         self._solve(review)
 
     def measure_review(self) -> None:
@@ -358,7 +375,7 @@ class MainWindow(QMainWindow):
         review = self.review
         if review is None:
             return
-        job = Job("Measuring", review.observe, self)
+        job = Job(tr("Measuring"), review.observe, self)
         job.done.connect(lambda _: self._review_changed(review))
         self.run_job(job)
 
@@ -366,13 +383,14 @@ class MainWindow(QMainWindow):
         if review is self.review:
             self.mirror.refresh()
             self.following.refresh()
-            self._enable_actions()
+            self.refresh_actions()
+            self.following.greet()
 
     def _after_edit(self) -> None:
         review = self.review
         if review is None:
             return
-        self._enable_actions()
+        self.refresh_actions()
         if not self._solve(review):
             self.mirror.refresh()
 
@@ -380,7 +398,7 @@ class MainWindow(QMainWindow):
         """Work the numbers out anew in the background; False when nothing was observed yet."""
         if review.evidence is None:
             return False
-        job = Job("Solving", lambda progress: self._conclude(review, progress), self)
+        job = Job(tr("Solving"), lambda progress: self._conclude(review, progress), self)
         job.done.connect(lambda _: self._review_changed(review))
         self.run_job(job, self.solver)  # never behind a film that is being measured
         return True
@@ -394,7 +412,7 @@ class MainWindow(QMainWindow):
         """Open a client's record: the one asked for, the one on show, or the open film's."""
         clients = self.desk.clients()
         if not clients:
-            self.complain("There is no client yet: bring in a film first.")
+            self.complain(tr("There is no client yet: bring in a film first."))
             return
         present = self.person_room.person
         if client_id is None:
@@ -410,7 +428,7 @@ class MainWindow(QMainWindow):
         person = self.person_room.person
         if person is None:
             return
-        job = Job("Judging the client's films", person.read_films, self)
+        job = Job(tr("Judging the client's films"), person.read_films, self)
         job.done.connect(lambda views: self._person_read(person, views))
         self.run_job(job)
 
@@ -423,11 +441,11 @@ class MainWindow(QMainWindow):
     def _person_changed(self) -> None:
         person, review = self.person_room.person, self.review
         if person is not None and review is not None and review.record.client_id == person.client_id:
-            job = Job("Solving", lambda progress: self._retake(review, progress), self)
+            job = Job(tr("Solving"), lambda progress: self._retake(review, progress), self)
             job.done.connect(lambda _: self._review_changed(review))
             self.run_job(job)
         self._read_person()
-        self._enable_actions()
+        self.refresh_actions()
 
     @staticmethod
     def _retake(review: Review, progress: Progress) -> None:
@@ -448,6 +466,9 @@ class MainWindow(QMainWindow):
         """Take the last edit back."""
         if self._undone(back=True):
             return
+        if self.stack.currentWidget() is self.reply_room:
+            self.answering.undo()
+            return
         if self.review is not None:
             self.review.undo()
             self.mirror.refresh()
@@ -456,6 +477,9 @@ class MainWindow(QMainWindow):
     def redo(self) -> None:
         """Bring the edit last taken back again."""
         if self._undone(back=False):
+            return
+        if self.stack.currentWidget() is self.reply_room:
+            self.answering.redo()
             return
         if self.review is not None:
             self.review.redo()
@@ -471,7 +495,7 @@ class MainWindow(QMainWindow):
         elif review is not None:
             client_id, movement = review.record.client_id, review.brief.file.movement
         else:
-            self.complain("Open a film or a person first: the sheet is for one client and one movement.")
+            self.complain(tr("Open a film or a person first: the sheet is for one client and one movement."))
             return
         same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
         try:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QImage
@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services import refilming, sending
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.composing import Correction, draft_reply, phrases
+from deepmirror.services.composing import OWN, Correction, draft_reply, own_correction, phrases
 from deepmirror.services.following import watched
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.outgoing import Preview, composed, stroke_at
@@ -34,6 +34,8 @@ class Answering(QObject):
         self._pictures = JobRunner()
         self._wanted: object | None = None
         self._drawing = False
+        self._states: list[dict[str, Any]] = []
+        self._undone: list[dict[str, Any]] = []
         self.room.words.phrases = self._phrases
         self.room.wants_still.connect(self._want_still)
         self.room.changed.connect(self._save_draft)
@@ -58,7 +60,9 @@ class Answering(QObject):
         date, coach = self._desk.now().date().isoformat(), self._desk.store.phrases.setting("coach", "")
         fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
         fresh.blur = bool(self._desk.store.phrases.setting("blur", False))
-        self.room.show_reply(self._kept_draft(review, fresh) or fresh, len(review.film.times) - 1)
+        reply = self._kept_draft(review, fresh) or fresh
+        self._states, self._undone = [reply.to_dict()], []
+        self.room.show_reply(reply, len(review.film.times) - 1)
         self._window.go("reply")
         sent = self._desk.store.replies.of_film(review.film_id)
         if sent:
@@ -73,13 +77,61 @@ class Answering(QObject):
             kept = Reply.from_dict(draft) if draft else None
         except DeepMirrorError:
             return None
-        said = [(c.code, c.short, s) for c in fresh.corrections for s in (c.severity,)]
-        return kept if kept is not None and sorted((c.code, c.short, c.severity) for c in kept.corrections) == sorted(said) else None
+        if kept is None:
+            return None
+        found = {(c.code, c.measure) for c in kept.corrections if not c.code.startswith(OWN)}
+        return kept if found == {(c.code, c.measure) for c in fresh.corrections} and kept.facts == fresh.facts else None
 
     def _save_draft(self) -> None:
-        review = self._review()
-        if review is not None and self.room.reply is not None:
-            self._desk.store.update_film(review.film_id, draft=self.room.reply.to_dict())
+        """Keep every change as it happens, and what it was before, so that it can be taken back without limit."""
+        review, reply = self._review(), self.room.reply
+        if review is None or reply is None:
+            return
+        told = reply.to_dict()
+        if not self._states or told != self._states[-1]:
+            self._states.append(told)
+            self._undone.clear()
+        self._desk.store.update_film(review.film_id, draft=told)
+        self._window.refresh_actions()
+
+    def can_undo(self) -> str | None:
+        """What undo would take back, or None."""
+        return tr("the last change") if len(self._states) > 1 else None
+
+    def can_redo(self) -> str | None:
+        """What redo would bring again, or None."""
+        return tr("the last change") if self._undone else None
+
+    def undo(self) -> None:
+        """Take the last change of the reply back."""
+        if len(self._states) > 1:
+            self._undone.append(self._states.pop())
+            self._show_state(self._states[-1])
+
+    def redo(self) -> None:
+        """Bring the change last taken back again."""
+        if self._undone:
+            self._states.append(self._undone.pop())
+            self._show_state(self._states[-1])
+
+    def _show_state(self, told: dict[str, Any]) -> None:
+        review, row, undone = self._review(), self.room.list.currentRow(), self._undone
+        if review is not None:
+            self._undone = list(undone)
+            self.room.show_reply(Reply.from_dict(told), len(review.film.times) - 1, row)
+            self._desk.store.update_film(review.film_id, draft=told)
+            self._window.refresh_actions()
+
+    def add_own(self) -> None:
+        """A correction the program did not find: the coach's own words on the moment the Mirror shows."""
+        review, reply = self._review(), self.room.reply
+        if review is None or reply is None:
+            return
+        own = own_correction(review.analysis, self._window.mirror.frame, reply)
+        reply.corrections.append(own)
+        self.room.changed.emit()
+        self.room.pick_code(own.code)
+        self.room.words.edits["title"].setFocus()
 
     def _phrases(self, item: Correction, field: str) -> list[str]:
         review = self._review()

@@ -28,14 +28,24 @@ class Collecting(QObject):
 
     def __init__(self, window: MainWindow, arrivals: Arrivals | None) -> None:
         super().__init__(window)
-        self._window, self._arrivals = window, arrivals
+        self._window: MainWindow = window
+        self._arrivals: Arrivals | None = None
         self._runner, self._busy, self._looks, self._told = JobRunner(), False, 0, ""
         self._clock = QTimer(self)
         self._clock.timeout.connect(self.look)
         if arrivals is not None:
-            self._clock.start(EVERY_MS)
+            self.watch(arrivals)
         window.desk_room.wants_place.connect(self.place)
         window.desk_room.wants_aside.connect(self.set_aside)
+
+    def watch(self, arrivals: Arrivals) -> None:
+        """Look into this mailbox from now on."""
+        self._arrivals = arrivals
+        self._clock.start(EVERY_MS)
+
+    def rest(self) -> None:
+        """Look no more; what is being taken in is finished."""
+        self._clock.stop()
 
     def close(self) -> None:
         """Stop looking."""

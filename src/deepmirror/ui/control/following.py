@@ -26,6 +26,7 @@ class Following(QObject):
         self._window = window
         self.rows: list[Watched] = []
         self.picked = 0
+        self._greeted: set[int] = set()
         window.mirror.reading.watch_picked.connect(self.pick)
         window.compare.films_chosen.connect(self.compare_films)
 
@@ -35,8 +36,31 @@ class Following(QObject):
         analysis = review.analysis if review is not None else None
         self.rows = following.watched(self._window.desk.store, review.film_id, analysis) if review is not None and analysis else []
         self.picked = min(self.picked, max(len(self.rows) - 1, 0))
+        self._tell()
         history = {r.id: following.history(record) for r in self.rows if (record := self._record(r)) is not None}
         self._window.mirror.reading.show_watched(self.rows, history, self.picked)
+
+    def greet(self) -> None:
+        """A film that was not answered yet and speaks on earlier corrections opens with then and now, once."""
+        review = self._window.review
+        if review is None or review.film_id in self._greeted or review.record.state != "ready":
+            return
+        self._greeted.add(review.film_id)
+        if any(r.state == "open" for r in self.rows) and self._window.stack.currentWidget() is self._window.mirror:
+            self.compare()
+
+    def _tell(self) -> None:
+        """The line above the two films: the picked correction, what became of it, and the keys that decide."""
+        row, room = self.current(), self._window.compare
+        on_show = row is not None and room.pair is not None and room.pair.first.record.id == row.film_id
+        if row is None or not on_show:
+            room.tell("")
+            return
+        state = "" if row.state == "open" else f" ({tr(row.state)})"
+        keys = tr(
+            "X close · K keep · Y say it anew · J next ({number} of {count}) · F4 the film", number=self.picked + 1, count=len(self.rows)
+        )
+        room.tell(f"<b>{row.item.title}{state}</b> · {row.words()}<br>{keys}")
 
     def _record(self, row: Watched) -> following.WatchRecord | None:
         review = self._window.review
@@ -61,6 +85,8 @@ class Following(QObject):
         if self.rows:
             self.picked = (self.picked + 1) % len(self.rows)
             self.refresh()
+            if self._window.stack.currentWidget() is self._window.compare:
+                self.compare()
 
     def decide(self, state: str) -> None:
         """Close the one under the keys, keep watching it, or mark it as changed: said anew, in other words, in this reply."""
@@ -70,11 +96,11 @@ class Following(QObject):
         self._window.desk.store.watches.settle(row.id, state)
         words = {"closed": tr("{title}: closed"), "open": tr("{title}: still watched"), "changed": tr("{title}: to be said anew")}[state]
         self._window.say(words.format(title=row.item.title))
-        if state == "open" and len(self.rows) > 1:
-            self.picked = (self.picked + 1) % len(self.rows)
         self.refresh()
         if state == "changed":
             self._window.answering.compose(row.item.code)
+        elif len(self.rows) > 1:
+            self.next()
 
     def compare(self) -> None:
         """Then and now of the watched correction under the keys; without one, the first and last rep of the film on show."""
@@ -105,4 +131,5 @@ class Following(QObject):
         room = self._window.compare
         room.show_films(films_to_compare(self._window.desk, second), first, second)
         room.show_pair(pair, phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0)
+        self._tell()
         self._window.go("compare")

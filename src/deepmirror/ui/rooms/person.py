@@ -25,6 +25,7 @@ from deepmirror.core.build import Answer, Lever, Setup
 from deepmirror.errors import BadBrief
 from deepmirror.services.person import GUIDED, HINGES, LIMIT_NAMES, SCHOOLS, PersonFile, Solved
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, CurveView, FigureView, front_figure, posture_figure, side_figure
+from deepmirror.ui.words import tr
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
 AGES = ("", "under 18", "18-39", "40-59", "60 and over")
@@ -69,7 +70,7 @@ class PersonRoom(QWidget):
         self._build()
 
     def _build(self) -> None:
-        title = QLabel("Person")
+        title = QLabel(tr("Person"))
         title.setObjectName("title")
         self.clients = QComboBox()
         self.clients.setMinimumWidth(220)
@@ -105,7 +106,7 @@ class PersonRoom(QWidget):
         self.age.addItems(AGES)
         self.sex.activated.connect(lambda: self._do(lambda p: p.set_fields("sex", sex=self.sex.currentData())))
         self.age.activated.connect(lambda: self._do(lambda p: p.set_fields("age", age_band=self.age.currentText() or None)))
-        self.imperial = QCheckBox("feet, inches and pounds")
+        self.imperial = QCheckBox(tr("feet, inches and pounds"))
         self.imperial.clicked.connect(lambda on: self._do(lambda p: p.set_fields("units", imperial=on)))
         for combo in (self.sex, self.age):
             combo.setFixedWidth(150)
@@ -117,7 +118,7 @@ class PersonRoom(QWidget):
             ("Units", self.imperial),
         ):
             form.addRow(words, widget)
-        form.addRow(heading("Lengths  ● measured  ◐ film  ○ predicted"))
+        form.addRow(heading(tr("Lengths  ● measured  ◐ film  ○ predicted")))
         self.lengths: dict[str, tuple[QLineEdit, QLabel]] = {}
         for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor"):
             edit, note = self._line(partial(_set_length, name)), QLabel()
@@ -129,7 +130,7 @@ class PersonRoom(QWidget):
             form.addRow(
                 {"biacromial": "Shoulders", "hip_breadth": "Hips", "seat_to_floor": "Seat height"}.get(name, name.capitalize()), row
             )
-        self.take_films = QPushButton("Take the films' lengths where none was measured")
+        self.take_films = QPushButton(tr("Take the films' lengths where none was measured"))
         self.take_films.clicked.connect(lambda: self._do(lambda p: p.use_films()))
         form.addRow(self.take_films)
         self._build_mobility(form)
@@ -141,15 +142,15 @@ class PersonRoom(QWidget):
         return scroll
 
     def _build_mobility(self, form: QFormLayout) -> None:
-        form.addRow(heading("Mobility, shoes, schools"))
+        form.addRow(heading(tr("Mobility, shoes, schools")))
         self.wall = self._number(0, 25, " cm", lambda p, v: p.set_fields("knee to wall", knee_to_wall_cm=v or None))
-        form.addRow("Knee to wall", self.wall)
+        form.addRow(tr("Knee to wall"), self.wall)
         self.limits: dict[str, QDoubleSpinBox] = {}
         for name, title in LIMIT_NAMES.items():
             self.limits[name] = self._number(0, 180, "°", partial(_set_limit, name))
             form.addRow(title, self.limits[name])
         self.heel = self._number(0, 8, " cm", lambda p, v: p.set_fields("shoe heel", shoe_heel_cm=v))
-        form.addRow("Shoe heel", self.heel)
+        form.addRow(tr("Shoe heel"), self.heel)
         self.schools: dict[str, QComboBox] = {}
         for code, (title, options) in SCHOOLS.items():
             box = QComboBox()
@@ -162,47 +163,47 @@ class PersonRoom(QWidget):
         self.usual, self.usual_tempo, self.usual_reps = QComboBox(), QLineEdit(), QLineEdit()
         self.usual.setFixedWidth(150)
         self.usual.activated.connect(self._show_default)
-        self.usual_tempo.setPlaceholderText("tempo")
-        self.usual_reps.setPlaceholderText("reps")
+        self.usual_tempo.setPlaceholderText(tr("tempo"))
+        self.usual_reps.setPlaceholderText(tr("reps"))
         row = QHBoxLayout()
         for edit in (self.usual_tempo, self.usual_reps):
             edit.setFixedWidth(92)
             edit.editingFinished.connect(self._set_default)
             row.addWidget(edit)
         row.addStretch(1)
-        form.addRow("Usual", self.usual)
+        form.addRow(tr("Usual"), self.usual)
         form.addRow("", row)
         self.pain, self.notes = self._line(self._set_pain), self._line(lambda p, x: p.set_fields("notes", notes=x))
         self.pain.setFixedWidth(220)
         self.notes.setFixedWidth(220)
-        self.pain.setPlaceholderText("where it hurts, comma between")
-        form.addRow("Pain", self.pain)
-        form.addRow("Notes", self.notes)
+        self.pain.setPlaceholderText(tr("where it hurts, comma between"))
+        form.addRow(tr("Pain"), self.pain)
+        form.addRow(tr("Notes"), self.notes)
         self.caution = QLabel()
         self.caution.setWordWrap(True)
         form.addRow(self.caution)
         self.history = QLabel()
         self.history.setObjectName("dim")
         self.history.setWordWrap(True)
-        form.addRow(heading("Changes"))
+        form.addRow(heading(tr("Changes")))
         form.addRow(self.history)
 
     def _build_figures(self) -> QVBoxLayout:
         self.front, self.side = FigureView(), FigureView()
-        self.front.setAccessibleName("Figure from the front")
-        self.side.setAccessibleName("Figure from the side")
+        self.front.setAccessibleName(tr("Figure from the front"))
+        self.side.setAccessibleName(tr("Figure from the side"))
         column = QVBoxLayout()
-        column.addWidget(heading("The body to scale"))
+        column.addWidget(heading(tr("The body to scale")))
         column.addWidget(self.front, 1)
         column.addWidget(self.side, 1)
         return column
 
     def _build_solver(self) -> QVBoxLayout:
         self.live = FigureView()
-        self.live.setAccessibleName("Solved posture")
+        self.live.setAccessibleName(tr("Solved posture"))
         self.live.setMinimumHeight(140)
         self.kind = QComboBox()
-        self.kind.addItem("free squat", None)
+        self.kind.addItem(tr("free squat"), None)
         for movement in GUIDED:
             self.kind.addItem(movement.replace("_", " "), movement)
         self.kind.activated.connect(self._solve)
@@ -218,7 +219,7 @@ class PersonRoom(QWidget):
         self.bar.activated.connect(self._solve)
         self._levers = QFormLayout()
         self._levers.setVerticalSpacing(4)
-        self._levers.addRow("Lift", self.kind)
+        self._levers.addRow(tr("Lift"), self.kind)
         for title, slider, value in (
             ("Thigh over level", self.thigh, self.thigh_words),
             ("Knee or hip bend", self.bend, self.bend_words),
@@ -233,7 +234,7 @@ class PersonRoom(QWidget):
             line.addWidget(slider, 1)
             line.addWidget(value)
             self._levers.addRow(title, row)
-        self._levers.addRow("Bar", self.bar)
+        self._levers.addRow(tr("Bar"), self.bar)
         self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
         plots = QHBoxLayout()
         for view in self.curves.values():
@@ -249,7 +250,7 @@ class PersonRoom(QWidget):
         self._curve_timer.timeout.connect(self._show_curves)
         column = QVBoxLayout()
         column.setSpacing(5)
-        column.addWidget(heading("What this body must do"))
+        column.addWidget(heading(tr("What this body must do")))
         column.addWidget(self.live, 1)
         column.addLayout(self._levers)
         for label in (self.verdict, self.numbers, self.levers, self.films):
@@ -401,10 +402,10 @@ class PersonRoom(QWidget):
     def _solve(self) -> None:
         self.thigh_words.setText(f"{self.thigh.value()}°")
         self.bend_words.setText(f"{self.bend.value()}°")
-        self.lift_words.setText(f"{self.lift.value() / 10:.1f} cm")
-        self.feet_words.setText(f"{self.feet.value():+} cm")
+        self.lift_words.setText(tr("{lift:.1f} cm", lift=self.lift.value() / 10))
+        self.feet_words.setText(tr("{feet:+} cm", feet=self.feet.value()))
         self.open_words.setText(f"{self.open.value()}°")
-        self.load_words.setText(f"{self.load.value()} kg")
+        self.load_words.setText(tr("{load} kg", load=self.load.value()))
         movement = self.kind.currentData()
         shown = {self.thigh: movement is None, self.lift: movement is None, self.bend: movement is not None}
         shown[self.feet] = movement is not None and movement not in HINGES
@@ -454,9 +455,22 @@ class PersonRoom(QWidget):
         self.verdict.setText(reached if answer.feasible else missed)
         q, m = answer.posture, answer.moments_nm
         self.numbers.setText(
-            f"Lean {q.trunk_lean:.0f}° · ankle {q.ankle_dorsiflexion:.0f}° · knee {q.knee_flexion:.0f}° · hip {q.hip_flexion:.0f}° · "
-            f"knee past toe {q.knee_past_toe_cm:+.0f} cm\n"
-            f"To compare set-ups, N·m: knee {m['knee']:.0f}, hip {m['hip']:.0f}, low back {m['low_back']:.0f}, ankle {m['ankle']:.0f}"
+            tr(
+                "Lean {lean:.0f}° · ankle {ankle:.0f}° · knee {knee:.0f}° · hip {hip:.0f}° · knee past toe {past:+.0f} cm",
+                lean=q.trunk_lean,
+                ankle=q.ankle_dorsiflexion,
+                knee=q.knee_flexion,
+                hip=q.hip_flexion,
+                past=q.knee_past_toe_cm,
+            )
+            + "\n"
+            + tr(
+                "To compare set-ups, N·m: knee {knee:.0f}, hip {hip:.0f}, low back {back:.0f}, ankle {ankle:.0f}",
+                knee=m["knee"],
+                hip=m["hip"],
+                back=m["low_back"],
+                ankle=m["ankle"],
+            )
         )
         self.levers.setText("\n".join(_lever_words(lever) for lever in solved.levers[:5]))
 

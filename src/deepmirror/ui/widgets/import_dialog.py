@@ -20,6 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from deepmirror.ui.words import tr
+
 VIEWS = (
     ("side-left", "From the side: left side to the camera"),
     ("side-right", "From the side: right side to the camera"),
@@ -55,7 +57,7 @@ class ImportDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Bring in {name}")
+        self.setWindowTitle(tr("Bring in {name}", name=name))
         shot = QLabel()
         shot.setPixmap(
             QPixmap.fromImage(picture).scaled(460, 360, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
@@ -63,38 +65,38 @@ class ImportDialog(QDialog):
         self.client = QComboBox()
         for client_id, title in clients:
             self.client.addItem(title, client_id)
-        self.client.addItem(NEW_CLIENT, None)
+        self.client.addItem(tr(NEW_CLIENT), None)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("Name")
-        self.stature = self._number(0, 250, " cm", "not known")
+        self.name.setPlaceholderText(tr("Name"))
+        self.stature = self._number(0, 250, " cm", tr("not known"))
         self.movement = QComboBox()
         for movement_id, title in movements:
             self.movement.addItem(title, movement_id)
         self.view = QComboBox()
         for view_id, title in VIEWS:
-            self.view.addItem(title, view_id)
-        self.load = self._number(0, 600, " kg", "not given")
+            self.view.addItem(tr(title), view_id)
+        self.load = self._number(0, 600, " kg", tr("not given"))
         self.tempo = QLineEdit()
-        self.tempo.setPlaceholderText("lowering-bottom-lifting-top, for example 3-1-1-0")
+        self.tempo.setPlaceholderText(tr("lowering-bottom-lifting-top, for example 3-1-1-0"))
         self.note = QLineEdit()
-        self.note.setPlaceholderText("What the client wrote")
+        self.note.setPlaceholderText(tr("What the client wrote"))
         self.problem = QLabel()
         self.problem.setStyleSheet("color: #b4562a")
         self.problem.setWordWrap(True)
         form = QFormLayout()
-        form.addRow("Client", self.client)
+        form.addRow(tr("Client"), self.client)
         form.addRow("", self.name)
-        form.addRow("Stature", self.stature)
-        form.addRow("Movement", self.movement)
-        form.addRow("Filmed", self.view)
-        form.addRow("Load", self.load)
-        form.addRow("Tempo asked", self.tempo)
-        form.addRow("Note", self.note)
+        form.addRow(tr("Stature"), self.stature)
+        form.addRow(tr("Movement"), self.movement)
+        form.addRow(tr("Filmed"), self.view)
+        form.addRow(tr("Load"), self.load)
+        form.addRow(tr("Tempo asked"), self.tempo)
+        form.addRow(tr("Note"), self.note)
         self._form = form
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         if ok is not None:
-            ok.setText("Take it in")
+            ok.setText(tr("Take it in"))
             ok.setObjectName("accent")
         buttons.accepted.connect(self._check)
         buttons.rejected.connect(self.reject)
@@ -139,10 +141,10 @@ class ImportDialog(QDialog):
 
     def _check(self) -> None:
         if self.client.currentData() is None and not self.name.text().strip():
-            self.problem.setText("A new client needs a name.")
+            self.problem.setText(tr("A new client needs a name."))
             return
         if self.client.currentData() is None and 0 < self.stature.value() < 50:
-            self.problem.setText("A stature under 50 cm cannot be right.")
+            self.problem.setText(tr("A stature under 50 cm cannot be right."))
             return
         self.accept()
 

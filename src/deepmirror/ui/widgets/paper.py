@@ -9,6 +9,7 @@ def heading(words: str) -> QLabel:
     """A small section heading."""
     label = QLabel(words)
     label.setObjectName("heading")
+    label.setWordWrap(True)
     return label
 
 

@@ -8,20 +8,22 @@ from pathlib import Path
 from PyQt6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
+from deepmirror.ui.words import tr
+
 
 class SheetDialog(QDialog):
     """The page as it will be printed; `write` saves the page and returns its path, a PDF is put beside it."""
 
     def __init__(self, html: str, write: Callable[[], Path], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Set-up sheet")
+        self.setWindowTitle(tr("Set-up sheet"))
         self.resize(720, 720)
         self._html, self._write = html, write
         self.page = QTextBrowser()
         self.page.setHtml(html)
         self.written = QLabel()
         self.written.setObjectName("dim")
-        self.save = QPushButton("Write page and PDF")
+        self.save = QPushButton(tr("Write page and PDF"))
         self.save.setObjectName("accent")
         self.save.clicked.connect(self.save_both)
         row = QHBoxLayout()
@@ -39,4 +41,4 @@ class SheetDialog(QDialog):
         document = QTextDocument()
         document.setHtml(self._html)
         document.print(writer)
-        self.written.setText(f"Written: {path.with_suffix('.pdf')}")
+        self.written.setText(tr("Written: {pdf}", pdf=path.with_suffix(".pdf")))

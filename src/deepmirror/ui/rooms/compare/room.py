@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
+    QLabel,
     QPushButton,
     QSlider,
     QTableWidget,
@@ -50,6 +51,10 @@ class CompareRoom(QWidget):
         stage.setObjectName("stage")
         column = QVBoxLayout(stage)
         column.setContentsMargins(12, 8, 12, 8)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setVisible(False)
+        column.addWidget(self.told)
         column.addLayout(self._build_choices())
         self.view = FilmView()
         self.view.show_message(tr("Take a film from the Desk, then compare."))
@@ -103,6 +108,11 @@ class CompareRoom(QWidget):
             side.setDefaultSectionSize(26)
         self.numbers.setFixedHeight(158)
         return self.numbers
+
+    def tell(self, words: str) -> None:
+        """Say above the pictures what became of a correction; nothing hides the line."""
+        self.told.setText(words)
+        self.told.setVisible(bool(words))
 
     def show_films(self, films: list[tuple[int, str]], first: int, second: int) -> None:
         """Films to choose from, and which two are compared."""
@@ -218,6 +228,17 @@ class CompareRoom(QWidget):
 
     def _show(self, _: int, image: QImage) -> None:
         self.view.show_image(image)
+
+    def forget(self) -> None:
+        """Let go of both films."""
+        self.pause()
+        if self.pair is not None:
+            self.pair.close()
+            self.pair = None
+        self.view.show_message(tr("Take a film from the Desk, then compare."))
+        self.plot.show_curves(None, ("", ""))
+        self.tell("")
+        self.numbers.setRowCount(0)
 
     def close_reader(self) -> None:
         """Stop the frame thread and let go of the films."""

@@ -131,12 +131,20 @@ class ReadingPanel(QWidget):
         """Everything concluded from the film."""
         self._clear()
         reps, judgement = analysis.scene.reps, analysis.judgement
-        asked = f", tempo asked {analysis.scene.tempo}" if analysis.scene.tempo else ""
-        bouts = f" in {reps[-1].block} bouts" if reps and reps[-1].block > 1 else ""
-        self._column.addWidget(heading(f"{len(reps)} reps{bouts}, {time_under_tension_s(reps):.1f} s under load{asked}"))
+        asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
+        bouts = [tr("in {count} bouts", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
+        words = tr("{reps} reps, {seconds:.1f} s under load", reps=len(reps), seconds=time_under_tension_s(reps))
+        self._column.addWidget(heading(", ".join([words, *bouts, *asked])))
         if judgement.breakdown is not None:
             rep, how = judgement.breakdown
-            label = QLabel(f"Form held for {rep - 1} of {len(reps)} reps; rep {rep} left it: {how.title.lower()}.")
+            words = tr(
+                "Form held for {held} of {reps} reps; rep {rep} left it: {how}.",
+                held=rep - 1,
+                reps=len(reps),
+                rep=rep,
+                how=how.title.lower(),
+            )
+            label = QLabel(words)
             label.setWordWrap(True)
             self._column.addWidget(label)
         self._watch = QVBoxLayout()
@@ -150,10 +158,10 @@ class ReadingPanel(QWidget):
             self.cards[finding.code] = card
             self._column.addWidget(card)
         if not judgement.findings:
-            self._column.addWidget(QLabel("Nothing is off that this film can show."))
+            self._column.addWidget(QLabel(tr("Nothing is off that this film can show.")))
         held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE)]
         if held:
-            self._column.addWidget(heading("Held"))
+            self._column.addWidget(heading(tr("Held")))
             # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
             surest = {c.held: c.verdict for c in sorted(held, key=lambda c: c.verdict is Verdict.BORDERLINE)}
             for words, verdict in surest.items():
@@ -161,11 +169,11 @@ class ReadingPanel(QWidget):
                 self._column.addWidget(check_row(verdict, words.rstrip(".") + near))
         wanted = still_wanted(analysis.brief.file, analysis.movement)
         if wanted:
-            self._column.addWidget(heading("A mark would let it measure"))
+            self._column.addWidget(heading(tr("A mark would let it measure")))
             for words in wanted:
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
         if judgement.unmeasurable:
-            self._column.addWidget(heading("This film cannot tell"))
+            self._column.addWidget(heading(tr("This film cannot tell")))
             for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.film_next}" for row in judgement.unmeasurable):
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
         self._ghost = QLabel()
@@ -174,7 +182,7 @@ class ReadingPanel(QWidget):
         self._column.addWidget(self._ghost)
         self.show_ghost(())
         self._show_set(analysis)
-        self._rep_title = heading("Numbers of the rep")
+        self._rep_title = heading(tr("Numbers of the rep"))
         self._column.addWidget(self._rep_title)
         self._numbers = QGridLayout()
         self._numbers.setColumnStretch(0, 1)
@@ -204,7 +212,7 @@ class ReadingPanel(QWidget):
         values = {n: v for n, v in analysis.measured.film.items() if n in SET_SHOWN}
         if not values:
             return
-        self._column.addWidget(heading("Numbers of the set"))
+        self._column.addWidget(heading(tr("Numbers of the set")))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
         for row, (name, (words, unit)) in enumerate((n, SET_SHOWN[n]) for n in SET_SHOWN if n in values):
@@ -213,7 +221,7 @@ class ReadingPanel(QWidget):
             hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if name.startswith("toe_out") else ""
             number = QLabel(f"{value.value:.{places}f} ± {value.u:.{places}f} {unit}{hours}")
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(QLabel(words), row, 0)
+            grid.addWidget(QLabel(tr(words)), row, 0)
             grid.addWidget(number, row, 1)
         self._column.addLayout(grid)
 
@@ -224,7 +232,7 @@ class ReadingPanel(QWidget):
         self._rep_number = rep.number if rep else None
         empty(self._numbers)
         if rep is None:
-            self._rep_title.setText("Numbers of the rep: between reps")
+            self._rep_title.setText(tr("Numbers of the rep: between reps"))
             return
         notes = ["half rep inside"] * bool(rep.halves) + ([f"{rep.leg} leg leads"] if rep.leg else []) + ["cut short"] * (not rep.complete)
         self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
@@ -232,7 +240,7 @@ class ReadingPanel(QWidget):
             value = values[name]
             number = QLabel(f"{value.value:.{0 if unit == '°' else 1}f} ± {value.u:.{0 if unit == '°' else 1}f} {unit}")
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            self._numbers.addWidget(QLabel(words), row, 0)
+            self._numbers.addWidget(QLabel(tr(words)), row, 0)
             self._numbers.addWidget(number, row, 1)
 
     def show_ghost(self, why: tuple[str, ...]) -> None:

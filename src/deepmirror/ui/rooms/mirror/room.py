@@ -5,7 +5,18 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSlider, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
@@ -18,6 +29,7 @@ from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, Pl
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
+from deepmirror.ui.words import tr
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
@@ -55,7 +67,7 @@ class MirrorRoom(QWidget):
 
     def _build(self) -> None:
         self.film = FilmView()
-        self.film.show_message("Take a film from the Desk.")
+        self.film.show_message(tr("Take a film from the Desk."))
         self.film.clicked.connect(self._clicked)
         self.film.chosen.connect(self._pick_placed)
         self.film.moved.connect(self._drag)
@@ -100,21 +112,21 @@ class MirrorRoom(QWidget):
         self.title.setStyleSheet("font-weight: 700; font-size: 17px")
         self.view = QComboBox()
         for key, words in VIEWS:
-            self.view.addItem(words, key)
+            self.view.addItem(tr(words), key)
         self.view.activated.connect(lambda: self._set(view=self.view.currentData()))
-        self.ghost_button, self.opacity = QPushButton("Ghost"), QSlider(Qt.Orientation.Horizontal)
+        self.ghost_button, self.opacity = QPushButton(tr("Ghost")), QSlider(Qt.Orientation.Horizontal)
         self.ghost_button.setCheckable(True)
         self.ghost_button.clicked.connect(self.toggle_ghost)
         self.ghost_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.opacity.setRange(15, 100)
         self.opacity.setValue(80)
         self.opacity.setFixedWidth(70)
-        self.opacity.setAccessibleName("How strongly the ghost is drawn")
+        self.opacity.setAccessibleName(tr("How strongly the ghost is drawn"))
         self.opacity.valueChanged.connect(self._redraw)
         self.tempo = QLineEdit()
-        self.tempo.setPlaceholderText("tempo")
+        self.tempo.setPlaceholderText(tr("tempo"))
         self.tempo.setFixedWidth(90)
-        self.tempo.setToolTip("Lowering-bottom-lifting-top in seconds, X as fast as possible")
+        self.tempo.setToolTip(tr("Lowering-bottom-lifting-top in seconds, X as fast as possible"))
         self.tempo.editingFinished.connect(self._set_tempo)
         row = QHBoxLayout()
         row.addWidget(self.title, 1)
@@ -125,18 +137,20 @@ class MirrorRoom(QWidget):
         return row
 
     def _build_transport(self) -> QHBoxLayout:
-        self.play_button, self.place_button = QPushButton("Play"), QPushButton("Place points")
+        self.play_button, self.place_button = QPushButton(tr("Play")), QPushButton(tr("Place points"))
         self.play_button.clicked.connect(self.play)
         self.place_button.setCheckable(True)
         self.place_button.clicked.connect(self.toggle_placing)
-        self.measure_button = QPushButton("Measure now")
+        self.measure_button = QPushButton(tr("Measure now"))
         self.measure_button.clicked.connect(self.wants_measuring)
-        self.reply_button = QPushButton("Compose the reply")
+        self.reply_button = QPushButton(tr("Compose the reply"))
         self.reply_button.clicked.connect(self.wants_reply)
         self.where = QLabel()
+        for label in (self.where, self.title):  # what is long gives way to the buttons
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.signal = QComboBox()
         self.signal.setFixedWidth(106)  # filled only when the numbers are there: its first width would be that of nothing
-        self.signal.setAccessibleName("Signal drawn in the ribbon")
+        self.signal.setAccessibleName(tr("Signal drawn in the ribbon"))
         self.signal.activated.connect(self._show_signal)
         row = QHBoxLayout()
         row.addWidget(self.play_button)
@@ -189,7 +203,7 @@ class MirrorRoom(QWidget):
             self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
             chosen = self.signal.currentData()
             self.signal.clear()
-            self.signal.addItem("rep signal", None)
+            self.signal.addItem(tr("rep signal"), None)
             for name in analysis.scene.angles:
                 self.signal.addItem(name.replace("_", " "), name)
             self.signal.setCurrentIndex(max(self.signal.findData(chosen), 0))
@@ -286,12 +300,12 @@ class MirrorRoom(QWidget):
             self.pause()
         elif self.review is not None:
             self._clock.start(max(5, round(1000 / (self.review.film.facts.fps * SPEEDS[self._speed]))))
-            self.play_button.setText("Pause")
+            self.play_button.setText(tr("Pause"))
 
     def pause(self) -> None:
         """Stop playing."""
         self._clock.stop()
-        self.play_button.setText("Play")
+        self.play_button.setText(tr("Play"))
 
     def _tick(self) -> None:
         if self.review is None or self.frame != self._wanted:
@@ -448,7 +462,7 @@ class MirrorRoom(QWidget):
             self.review.swap_sides(self._swap_from, self.frame)
             self._swap_from = None
             self._after_edit()
-        self.placing.swap.setText(SWAP_START if self._swap_from is None else SWAP_END)
+        self.placing.swap.setText(tr(SWAP_START if self._swap_from is None else SWAP_END))
 
     def _start_mark(self, kind: str) -> None:
         self._mark = (kind, [])
@@ -517,6 +531,12 @@ class MirrorRoom(QWidget):
         x, y = seed[self._selected]
         self._place(self._selected, QPointF(x + dx, y + dy))
         return True
+
+    def forget(self) -> None:
+        """Let go of the film on show."""
+        self.pause()
+        self.review = None
+        self.film.show_message(tr("Take a film from the Desk."))
 
     def close_reader(self) -> None:
         """Stop the frame thread."""

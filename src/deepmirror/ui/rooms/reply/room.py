@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -65,6 +66,7 @@ class ReplyRoom(QWidget):
         self.title.setObjectName("title")
         self.facts = QLabel()
         self.facts.setObjectName("dim")
+        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.blur = QCheckBox(tr("Blur the face"))
         self.blur.toggled.connect(self._take_whole)
         self.preview = QPushButton(tr("Look at it whole"))
@@ -89,7 +91,9 @@ class ReplyRoom(QWidget):
             box.textChanged.connect(self._take_whole)
             column.addWidget(self._dim(tr(words)))
             column.addWidget(box)
-        column.addWidget(self._dim(tr("What is said, in this order (Space ticks, Alt+Up and Alt+Down move)")))
+        order = self._dim(tr("What is said, in this order (Space ticks, Alt+Up and Alt+Down move)"))
+        order.setWordWrap(True)
+        column.addWidget(order)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Corrections"))
         self.list.setFixedHeight(104)
@@ -104,7 +108,7 @@ class ReplyRoom(QWidget):
         scroll.setWidget(inside)
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFixedWidth(440)
+        scroll.setFixedWidth(410)
         return scroll
 
     def _build_right(self) -> QVBoxLayout:
@@ -113,6 +117,7 @@ class ReplyRoom(QWidget):
         self.canvas.tag_moved.connect(self._move_tag)
         self.canvas.drawn.connect(self._drawn)
         self.frame = QSlider(Qt.Orientation.Horizontal)
+        self.frame.setMinimumWidth(60)
         self.frame.setAccessibleName(tr("Which moment is shown"))
         self.frame.valueChanged.connect(self._take_picture)
         self.lines, self.zoom, self.ghost, self.pair = (QCheckBox(tr(words)) for words in ("Lines", "Move in", "Ghost", "Then and now"))
@@ -133,10 +138,12 @@ class ReplyRoom(QWidget):
             button.clicked.connect(lambda _, k=kind: self.start_stroke(k))
             self.tools[kind] = button
             tools.addWidget(button)
-        self.undraw = QPushButton(tr("Take the last away"))
+        self.undraw = QPushButton(tr("Take away"))
+        self.undraw.setToolTip(tr("The last thing drawn goes"))
         self.undraw.clicked.connect(self._undraw)
         tools.addWidget(self.undraw)
         self.hint = self._dim("")
+        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         tools.addWidget(self.hint, 1)
         self.state = self._dim("")
         self.state.setWordWrap(True)
@@ -155,13 +162,12 @@ class ReplyRoom(QWidget):
         label.setObjectName("dim")
         return label
 
-    def show_reply(self, reply: Reply, last_frame: int) -> None:
-        """Edit this reply."""
+    def show_reply(self, reply: Reply, last_frame: int, row: int = 0) -> None:
+        """Edit this reply; row: where the bar stands."""
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
         self.facts.setText(f"{reply.movement} · {reply.facts}")
         self.facts.setToolTip(self.facts.text())
-        self.facts.setMinimumWidth(80)
         self.greeting.setPlainText(reply.greeting)
         self.praise.setPlainText(reply.praise)
         self.blur.setChecked(reply.blur)
@@ -169,7 +175,7 @@ class ReplyRoom(QWidget):
         self.frame.setRange(0, last_frame)
         self.canvas.show_picture(None, None)
         self.reply = reply
-        self._fill(0)
+        self._fill(row)
         self.show_state("")
         self._say_count()
 

@@ -32,7 +32,7 @@ class WordsField(QPlainTextEdit):
         self.setTabChangesFocus(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFixedHeight(round(QFontMetrics(self.font()).lineSpacing() * lines + 14))
+        self.setFixedHeight(round(QFontMetrics(self.font()).lineSpacing() * lines + 20))
 
 
 class CorrectionWords(QWidget):

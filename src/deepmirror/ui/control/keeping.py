@@ -1,0 +1,73 @@
+"""Settings, and deleting a client."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtWidgets import QMessageBox
+
+from deepmirror.errors import DeepMirrorError
+from deepmirror.services.jobs import Progress
+from deepmirror.services.keeping import Settings, delete_client, keep_settings, settings_of, what_goes
+from deepmirror.ui.jobs import Job
+from deepmirror.ui.widgets.settings_dialog import SettingsDialog
+from deepmirror.ui.words import tr
+
+if TYPE_CHECKING:
+    from deepmirror.ui.window import MainWindow
+
+
+class Keeping(QObject):
+    """Asks before anything goes."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._window = window
+
+    def settings(self) -> None:
+        """Show and change the settings; folders hold from the next start."""
+        now = settings_of(self._window.desk)
+        dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, self._window)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.wanted.connect(lambda coach, blur, inbox, outbox: self._keep(Settings(coach, blur, inbox, outbox), now))
+        dialog.open()
+
+    def _keep(self, new: Settings, old: Settings) -> None:
+        try:
+            keep_settings(self._window.desk, new)
+        except DeepMirrorError as error:
+            self._window.complain(error.sentence)
+            return
+        moved = (new.inbox, new.outbox) != (old.inbox, old.outbox)
+        self._window.say(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
+
+    def delete_client(self) -> None:
+        """Ask whether the client on show and everything of hers shall go, listing it."""
+        person = self._window.person_room.person
+        if person is None:
+            return
+        name, client_id = self._window.desk.store.client(person.client_id).name, person.client_id
+        box = QMessageBox(QMessageBox.Icon.Warning, tr("Delete {name}", name=name), "", QMessageBox.StandardButton.Cancel, self._window)
+        box.setText(tr("Delete {name} for good? This cannot be taken back. What goes:", name=name))
+        box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.desk, client_id)) or tr("only the record"))
+        delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(QMessageBox.StandardButton.Cancel)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)
+        box.open()
+
+    def _delete(self, client_id: int, name: str) -> None:
+        window = self._window
+        window.forget_open(client_id)
+        job = Job(tr("Deleting"), lambda progress: self._forget(client_id, progress), self)
+        job.done.connect(lambda _: self._gone(name))
+        window.run_job(job)
+
+    def _forget(self, client_id: int, progress: Progress) -> None:
+        progress.tell(0.1, "deleting")
+        delete_client(self._window.desk, client_id)
+
+    def _gone(self, name: str) -> None:
+        self._window.go("desk")
+        self._window.say(tr("{name} and everything of theirs is deleted.", name=name))

@@ -1,0 +1,46 @@
+"""The coach's settings: her name under replies, faces, and the folders films come from and replies go to."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
+
+from deepmirror.ui.words import tr
+
+
+class SettingsDialog(QDialog):
+    """Asks; `wanted` carries (name, blur, inbox, outbox)."""
+
+    wanted = pyqtSignal(str, bool, str, str)
+
+    def __init__(self, coach: str, blur: bool, inbox: str, outbox: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Settings"))
+        self.setMinimumWidth(560)
+        self.coach, self.blur = QLineEdit(coach), QCheckBox(tr("Blur faces in new replies"))
+        self.blur.setChecked(blur)
+        self.inbox, self.outbox = QLineEdit(inbox), QLineEdit(outbox)
+        form = QFormLayout(self)
+        form.addRow(tr("Name under replies"), self.coach)
+        form.addRow("", self.blur)
+        for edit, words in ((self.inbox, "Watched folder"), (self.outbox, "Outbox folder")):
+            edit.setPlaceholderText(tr("the library's own"))
+            choose = QPushButton(tr("Choose…"))
+            choose.clicked.connect(lambda _, e=edit: self._choose(e))
+            row = QHBoxLayout()
+            row.addWidget(edit, 1)
+            row.addWidget(choose)
+            form.addRow(tr(words), row)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self._keep)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+
+    def _choose(self, edit: QLineEdit) -> None:
+        folder = QFileDialog.getExistingDirectory(self, tr("Choose a folder"), edit.text())
+        if folder:
+            edit.setText(folder)
+
+    def _keep(self) -> None:
+        self.wanted.emit(self.coach.text().strip(), self.blur.isChecked(), self.inbox.text().strip(), self.outbox.text().strip())
+        self.accept()

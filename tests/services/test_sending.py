@@ -1,0 +1,152 @@
+"""What goes out: written once, sent as it was looked at, kept exactly, without a trace of where it came from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from deepmirror.core.units import in_their_units
+from deepmirror.errors import ReplyError
+from deepmirror.exchange.post import FolderOutbox, plain_name
+from deepmirror.movements.cameras import camera_postures
+from deepmirror.reply.camera import LENS_DEG, MARGIN, distance_for, draw_plan
+from deepmirror.services.composing import draft_reply, phrases
+from deepmirror.services.desk import Desk
+from deepmirror.services.jobs import Progress
+from deepmirror.services.refilming import draft_request, plan_for, send_request
+from deepmirror.services.review import Review
+from deepmirror.services.sending import Package, folder_outbox, hand_over_rest, send_reply, unchanged
+from deepmirror.standins.post import SimulatedOutbox
+
+
+@pytest.fixture
+def curl(demo_desk: Desk) -> Iterator[Review]:
+    """The open review of a short film with one correction."""
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Ines"))
+    review = Review(demo_desk, film.id)
+    yield review
+    review.close()
+
+
+def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+    assert curl.analysis is not None
+    reply = draft_reply(curl.analysis, curl.record.client_name, coach="Marit", date="2026-03-02")
+    reply.corrections[0].cue = "Belly button into the pad."
+    package = Package(demo_desk, curl.film_id)
+    looked_at = {p.name: p.read_bytes() for p in package.write(curl, reply, Progress())}
+    assert package.fits(reply, curl.analysis)
+    outbox = SimulatedOutbox(tmp_path / "out", failures=1)
+    record = send_reply(demo_desk, outbox, curl, reply, Progress())
+    assert record.state == "failed" and "try again" in record.sentence and not (tmp_path / "out").exists()
+    assert {p.name: p.read_bytes() for p in record.folder.iterdir()} == looked_at  # nothing was written anew
+    assert hand_over_rest(demo_desk, outbox, Progress()) == 1 and hand_over_rest(demo_desk, outbox, Progress()) == 0
+    sent = next((tmp_path / "out").iterdir())
+    assert {p.name: p.read_bytes() for p in sent.iterdir()} == looked_at
+    assert unchanged(record) == [] and record.files.keys() == looked_at.keys()
+    kept = record.folder / "reply.html"
+    kept.chmod(0o644)
+    kept.write_text("changed")
+    assert unchanged(record) == ["reply.html"]
+    film = demo_desk.store.film(curl.film_id)
+    assert film.state == "sent" and film.draft["corrections"][0]["cue"] == "Belly button into the pad."
+    watches = demo_desk.store.watches.of_client(curl.record.client_id)
+    assert [(w.item["code"], w.item["cue"], w.state) for w in watches] == [("hip_lift_off", "Belly button into the pad.", "open")]
+    said = phrases(demo_desk.store, curl.analysis, reply.corrections[0], "cue")
+    assert said[1:] == ["Belly button into the pad."] and said[0].startswith("Press the hips")
+    second = send_reply(demo_desk, outbox, curl, reply, Progress())  # sent again: kept beside the first, watched once
+    assert second.folder != record.folder and len(demo_desk.store.replies.of_film(curl.film_id)) == 2
+    assert [w.state for w in demo_desk.store.watches.of_client(curl.record.client_id)] == ["changed", "open"]
+
+
+def test_nothing_that_goes_out_says_where_it_came_from(demo_desk: Desk, curl: Review) -> None:
+    """No path, no original file name, no library, no user, no encoder's date in any exported byte."""
+    assert curl.analysis is not None
+    reply = draft_reply(curl.analysis, curl.record.client_name)
+    files = Package(demo_desk, curl.film_id).write(curl, reply, Progress())
+    traces = [str(demo_desk.store.folder), curl.record.original_name, curl.record.path.name, str(Path.home()), "com.apple", "location"]
+    for path in files:
+        data = path.read_bytes()
+        for trace in traces:
+            assert trace.encode() not in data, f"{trace} in {path.name}"
+    assert {p.suffix for p in files} == {".mp4", ".vtt", ".html", ".pdf", ".png", ".json", ".c3d", ".trc", ".csv"}
+
+
+def test_a_changed_word_is_written_anew(demo_desk: Desk, curl: Review) -> None:
+    assert curl.analysis is not None
+    reply = draft_reply(curl.analysis, "Ines")
+    package = Package(demo_desk, curl.film_id)
+    package.write(curl, reply, Progress())
+    before = (package.folder / "reply.mp4").stat().st_mtime_ns
+    package.write(curl, reply, Progress())
+    assert (package.folder / "reply.mp4").stat().st_mtime_ns == before
+    reply.corrections[0].why = "Because."
+    assert not package.fits(reply, curl.analysis)
+    package.write(curl, reply, Progress())
+    assert "Because." in (package.folder / "reply.html").read_text()
+    curl.analysis = None
+    with pytest.raises(ReplyError, match="measure it first"):
+        package.write(curl, reply, Progress())
+
+
+def test_an_outbox_folder_never_writes_over_an_earlier_reply(tmp_path: Path) -> None:
+    (tmp_path / "a.txt").write_text("a")
+    outbox = FolderOutbox(tmp_path / "out")
+    for _ in range(2):
+        outbox.hand_over("Ulla/Brandt..", "Back squat: one", [tmp_path / "a.txt"])
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["UllaBrandt Back squat one", "UllaBrandt Back squat one (2)"]
+    assert plain_name("///") == "reply"
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(ReplyError, match="could not be put"):
+        FolderOutbox(tmp_path / "file").hand_over("a", "b", [tmp_path / "a.txt"])
+
+
+def test_a_request_says_why_where_to_stand_and_what_must_be_seen(demo_desk: Desk) -> None:
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Oren") and f.brief["movement"] == "leg_press")
+    request = draft_request(demo_desk, film.id, None)
+    words = "\n".join(request.words)
+    assert request.heading == "side" and "Oren" in words and "leg press" in words and f"{request.plan.distance_m:.1f} m" in words
+    record = send_request(demo_desk, folder_outbox(demo_desk), film.id, request, Progress())
+    assert record.kind == "refilm" and set(record.files) == {"camera-plan.png", "request.html", "request.txt"}
+    page = (record.folder / "request.html").read_text()
+    assert "the hip against the seat" in page and 'src="data:image/png' in page and "http" not in page
+    after = demo_desk.store.film(film.id)
+    assert after.state == "asked" and after.line.startswith("new film asked")
+    imperial = demo_desk.store.client(film.client_id).body | {"imperial": True}
+    demo_desk.store.update_client(film.client_id, imperial, "2026-03-02", "units")
+    assert " ft " in "\n".join(draft_request(demo_desk, film.id, None).words)
+
+
+def test_the_plans_distance_shows_what_must_be_seen() -> None:
+    """A lens of 65° across shows 2 d tan(32.5°) of width at d, and 9/16 of that in height: the arithmetic by hand for 2 m of
+    height is d = 2 * 1.15 / (2 * 0.6371 * 0.5625) = 3.209, kept to the next tenth."""
+    assert LENS_DEG == 65.0 and MARGIN == 1.15
+    assert distance_for((1.0, 2.0)) == pytest.approx(3.3)
+    assert distance_for((0.5, 0.5)) == 2.5  # not nearer than that
+
+
+def test_every_movement_has_a_camera_and_no_posture_names_a_stranger(demo_desk: Desk) -> None:
+    movements = demo_desk.catalogue.movements
+    named = [m for posture in camera_postures().values() for m in posture.movements]
+    assert set(named) <= set(movements) and len(named) == len(set(named))
+    for movement in movements.values():
+        for heading in movement.views:
+            plan = plan_for(movement, heading, "side-left", 172)
+            assert 2.5 <= plan.distance_m <= 5 and 0.2 < plan.lens_m < 1.2
+    picture = draw_plan(plan_for(movements["lying_leg_curl"], "side", "side-right", 160))
+    assert picture.shape == (540, 1200, 3) and picture.std() > 20
+
+
+@pytest.mark.parametrize(
+    ("text", "imperial"),
+    [
+        ("3.6 ± 0.6 cm off the pad; target at most 1.2 cm.", "1.4 ± 0.2 in off the pad; target at most 0.5 in."),
+        ("Raise the heels 2.5 cm", "Raise the heels 1.0 in"),  # 2.54 cm to the inch, exactly (1959 agreement)
+        ("4 reps · 60 kg · 13 s", "4 reps · 132 lb · 13 s"),  # 60 / 0.45359237 = 132.28
+        ("between 10 to 20 cm", "between 3.9 to 7.9 in"),
+        ("25 ± 4° thigh, 34 %", "25 ± 4° thigh, 34 %"),
+    ],
+)
+def test_words_are_said_in_the_clients_units(text: str, imperial: str) -> None:
+    assert in_their_units(text, True) == imperial and in_their_units(text, False) == text
