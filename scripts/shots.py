@@ -6,16 +6,21 @@ import os
 import sys
 import tempfile
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QDialog
 
+from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
+from deepmirror.standins.post import SimulatedMailbox
+from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.widgets.request_dialog import RequestDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
 
@@ -23,12 +28,12 @@ OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PATIENCE_MS = 30000
 
 
-def wait(ready: Callable[[], bool]) -> None:
+def wait(ready: Callable[[], bool], patience_ms: int = PATIENCE_MS) -> None:
     """Run the event loop until something is so."""
     loop, clock = QEventLoop(), QElapsedTimer()
     clock.start()
     timer = QTimer()
-    timer.timeout.connect(lambda: loop.quit() if ready() or clock.elapsed() > PATIENCE_MS else None)
+    timer.timeout.connect(lambda: loop.quit() if ready() or clock.elapsed() > patience_ms else None)
     timer.start(20)
     loop.exec()
     if not ready():
@@ -73,6 +78,49 @@ def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> No
     dialog.close()
 
 
+def post_views(window: MainWindow, folder: Path, out: Path) -> None:
+    """Films arrive and are measured; the follow-up, then and now, the whole reply, a request for a new film."""
+    clock = [13.0]
+    plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
+    window.collecting.watch(Arrivals(window.desk, SimulatedMailbox(plan, folder / "letters", lambda: clock[0])))
+    wait(lambda: window.desk.films()[0].state == "ready" and not window.jobs, 180000)
+    clock[0] = 60.0
+    wait(lambda: len(window.desk.films()) == 12, 60000)
+    window.collecting.rest()
+    wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 180000)
+    shoot(window, "desk", out)
+    films = {f.client_name.split()[0]: f.id for f in reversed(window.desk.films())}
+    window.open_film(films["Bram"])
+    wait(lambda: window.stack.currentWidget() is window.compare and window.compare.view.image() is not None and not window.jobs)
+    shoot(window, "compare", out)
+    window.go("mirror")
+    window.mirror.next_finding()
+    shoot(window, "mirror-follow", out)
+    window.answering.compose()
+    wait(lambda: window.reply_room.canvas.image() is not None)
+    window.answering.preview()
+    wait(lambda: window.findChild(PreviewDialog) is not None, 60000)
+    preview = window.findChild(PreviewDialog)
+    assert preview is not None
+    wait(lambda: preview.at.value() > 5)
+    preview._toggle()
+    grab(preview, "preview", out)
+    window.open_film(films["Nuru"])
+    wait(lambda: solved(window))
+    window.answering.ask_again()
+    wait(lambda: window.findChild(RequestDialog) is not None)
+    request = window.findChild(RequestDialog)
+    assert request is not None
+    grab(request, "request", out)
+
+
+def grab(dialog: QDialog, name: str, out: Path) -> None:
+    """Write a dialog's picture and close it."""
+    dialog.grab().save(str(out / f"{name}.png"))
+    print(out / f"{name}.png")
+    dialog.close()
+
+
 def main() -> None:
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
     out.mkdir(parents=True, exist_ok=True)
@@ -85,7 +133,7 @@ def main() -> None:
         window.resize(1280, 800)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips())
-        shoot(window, "desk", out)
+        post_views(window, Path(folder), out)
         films = {f.brief["view"] + f.client_name[:4]: f.id for f in reversed(desk.films()) if f.brief["movement"] == "back_squat"}
         machines = {f.brief["movement"]: f.id for f in desk.films()}
         window.open_film(films["side-rightBram"])
@@ -99,9 +147,10 @@ def main() -> None:
             window.open_person(next(c.id for c in desk.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)
             shoot(window, name, out)
-        window.go("mirror")
-        window.compose()
-        wait(lambda: window.reply_room._image is not None)
+        window.open_film(machines["leg_extension"])
+        wait(lambda: solved(window))
+        window.answering.compose()
+        wait(lambda: window.reply_room.canvas.image() is not None)
         shoot(window, "reply", out)
         window.open_film(films["frontYuna"])
         wait(lambda: solved(window))

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from deepmirror.core.anthropometry import DE_LEVA_WHOLE, MASSES, STATURE_SHARES, dorsiflexion_from_wall
 from deepmirror.core.body import Body
-from deepmirror.core.build import GRAVITY, Build, Limits, Posture, Setup
+from deepmirror.core.build import GRAVITY, OPENING_MOST_GAIN, Build, Limits, Posture, Setup
 from deepmirror.core.guided import MACHINES, GuidedBuild
 
 LEGS = {"thigh": 43.0, "shank": 42.0, "foot": 26.0, "trunk": 50.0}
@@ -178,3 +178,13 @@ def test_a_press_with_opened_knees_goes_deeper_before_the_hip_binds() -> None:
     closed, opened = build.deepest(press), build.deepest(replace(press, knees_open_deg=20))
     assert closed.binding_limit == "hip_flexion"
     assert opened.posture.knee_flexion > closed.posture.knee_flexion
+
+
+def test_opened_knees_never_promise_more_depth_than_a_degree_per_degree() -> None:
+    """Long thighs and a hip that binds: a planar body would gain some 30° from 10° of opening; what is said stays bounded."""
+    build = Build(Body(180, 80, "male", LEGS | {"thigh": 50.0}), Limits(hip_flexion=125, ankle_dorsiflexion=20))
+    setup = Setup("high", 60, knees_open_deg=28)
+    lever = next(lever for lever in build.levers(20.0, setup) if lever.change == "knees_open_deg")
+    assert lever.depth_gain_deg == OPENING_MOST_GAIN * 10
+    unbounded = build._deepest_deg(setup, build.limits) - build._deepest_deg(replace(setup, knees_open_deg=38), build.limits)
+    assert unbounded > 30  # what the planar model alone would promise

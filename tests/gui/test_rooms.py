@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
 from tests.gui.hands import PATIENCE, choose_mark, key, open_film, settle
 
@@ -158,3 +159,30 @@ def test_points_are_hidden_held_and_sides_swapped_and_undo_brings_them_back(wind
         key(window, "undo")
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     assert review.brief.file.swaps == [] and "toe_right" in review.analysis.scene.track.names
+
+
+def test_one_and_a_half_reps_are_said_with_a_key_and_taken_back(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Tove")
+    assert window.review is not None
+    for pattern in ("one_and_a_half", None):
+        window.mirror.film.setFocus()
+        key(window, "halves")
+        qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+        assert window.desk.store.film(window.review.film_id).brief.get("pattern") == pattern
+        assert ("one-and-a-half" in window.mirror.title.text()) == (pattern is not None)
+
+
+def test_a_painful_knee_brings_its_pathway_to_the_person_and_the_sheet(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Yuna")
+    window.open_person(None)
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    room = window.person_room
+    assert room.caution.text() == ""
+    QTest.keyClicks(room.pain, "right knee")
+    room.pain.editingFinished.emit()
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert "heel slides" in room.caution.text() and "May take its place" in room.caution.text() and "clinician" in room.caution.text()
+    window.show_sheet()
+    sheet = next(d for d in window.findChildren(QDialog) if d.windowTitle() == "Set-up sheet")
+    assert isinstance(sheet, SheetDialog) and "heel slides" in sheet.page.toPlainText()
+    sheet.close()

@@ -61,7 +61,7 @@ def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, 
         assert len(seen) > 5
         for button in seen:
             assert "«" in button.text() or "…" in button.text() or not button.text().strip().isalpha(), button.text()
-            assert button.sizeHint().width() <= button.width() + 1, f"{room}: {button.text()} is cut"
+            assert button.sizeHint().width() <= button.width() + 3, f"{room}: {button.text()} is cut"
     said = [label.text() for label in foreign.findChildren(QLabel) if "«" in label.text()]
     assert len(said) > 40
     assert {a.text()[0] for a in foreign.actions_by_id.values()} == {"«"}

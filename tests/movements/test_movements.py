@@ -10,6 +10,7 @@ import pytest
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.errors import BadMovement
 from deepmirror.movements.loader import copy_definition, load_catalogue
+from deepmirror.movements.pathways import pathways, pathways_for
 
 SHIPPED = Path(__file__).resolve().parents[2] / "src" / "deepmirror" / "movements" / "data"
 
@@ -72,3 +73,24 @@ def test_a_copy_is_named_apart_and_never_written_over(tmp_path: Path) -> None:
             copy_definition(name, path.parent)
     load_catalogue.cache_clear()
     assert load_catalogue(path.parent).movement("own_leg_press").title == "Sled, garage"
+
+
+def test_every_fault_has_a_drill_and_pathways_name_real_movements() -> None:
+    catalogue = load_catalogue()
+    assert all(text.drill for text in catalogue.faults.values())
+    for pathway in pathways().values():
+        assert set(pathway.instead) <= set(catalogue.movements) and len(pathway.steps) >= 3
+
+
+@pytest.mark.parametrize(
+    ("pain", "titles"),
+    [
+        (["left knee, stairs"], ["knee"]),
+        (["low back", "Kneecap"], ["knee", "low back"]),
+        (["kneeling is hard", "backpack"], []),
+        ([], []),
+    ],
+)
+def test_noted_pain_calls_for_its_pathway_by_whole_words(pain: list[str], titles: list[str]) -> None:
+    found = pathways_for(pain)
+    assert len(found) == len(titles) and all(t in p.title for t, p in zip(titles, found, strict=True))

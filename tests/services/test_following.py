@@ -55,7 +55,7 @@ def test_the_reply_tells_what_became_of_it_and_shows_then_and_now(demo_desk: Des
     reply = draft_reply(review.analysis, "Bram", watched(demo_desk.store, second, review.analysis))
     assert [(s.title, s.chosen) for s in reply.since] == [("Stops above the agreed depth", True), ("Lowered faster than prescribed", False)]
     again = reply.chosen()[0]
-    assert again.code == "tempo_fast_eccentric" and "Last time" in again.seen and again.before is not None
+    assert again.code == "tempo_fast_eccentric" and "Last time" in again.number and again.before is not None
     pair, tag = composed(demo_desk, review, reply.since[0], blur=False)
     film, _ = composed(demo_desk, review, again, blur=False)
     assert pair.shape == film.shape and tag is None

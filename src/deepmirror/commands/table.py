@@ -42,6 +42,7 @@ ACTIONS = (
     Action("next_finding", "Next finding", "F", "mirror", "Film"),
     Action("speed", "Play slower or at speed", "V", "mirror", "Film"),
     Action("loop", "Loop this rep", "O", "mirror", "Film"),
+    Action("halves", "One-and-a-half reps, or not", "Shift+O", "mirror", "Edit"),
     Action("lines", "Show or hide the lines", "H", "mirror", "Film"),
     Action("doubt", "Next doubtful frame", "D", "mirror", "Film"),
     Action("ghost", "Show or hide the ghost", "G", "mirror", "Film"),

@@ -30,6 +30,7 @@ Array = NDArray[np.float64]
 GRAVITY = 9.81
 BALANCE_BAND = 0.08  # of the foot's length either way of the middle; common practice, no source
 LEAN_LIMIT_DEG = 80.0
+OPENING_MOST_GAIN = 1.0  # degrees of thigh depth per degree the knees open, at most; our own bound, no source
 OPENING_FREES_HIP = 0.3  # degrees of hip bend gained per degree the knees open; common practice, no source
 STANDING_THIGH_DEG = 85.0
 DEEPEST_THIGH_DEG = -40.0
@@ -203,12 +204,17 @@ class Build:
                 Lever(
                     change,
                     by,
-                    deepest - self._deepest_deg(new, self.limits),
+                    self._believed(change, by, deepest - self._deepest_deg(new, self.limits)),
                     after.trunk_lean - before.trunk_lean if both and after and before else None,
                     after.knee_past_toe_cm - before.knee_past_toe_cm if both and after and before else None,
                 )
             )
         return out
+
+    @staticmethod
+    def _believed(change: str, by: float | str, gain: float) -> float:
+        """Where the hip binds, a planar body gains more depth from opened knees than any body does: the gain is bounded."""
+        return min(gain, OPENING_MOST_GAIN * float(by)) if change == "knees_open_deg" else gain
 
     def _standing(self, setup: Setup) -> Posture:
         free = replace(self.limits, balance_band=1.0)

@@ -16,12 +16,13 @@ from pydantic import TypeAdapter, ValidationError
 
 from deepmirror.errors import BadMovement
 from deepmirror.movements.cameras import CAMERAS_FILE
+from deepmirror.movements.pathways import PATHWAYS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
 T = TypeVar("T")
 
 FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
-NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE)
+NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE)
 
 
 @dataclass(frozen=True)

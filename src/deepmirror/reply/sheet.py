@@ -18,7 +18,10 @@ class SheetLine:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Everything on the page; `last_time` tells what the last film of this movement asks to change."""
+    """Everything on the page.
+
+    last_time: what the last film of this movement asks to change; pathways: (title, steps) for noted pain.
+    """
 
     client: str
     movement: str
@@ -28,6 +31,7 @@ class Sheet:
     lines: tuple[SheetLine, ...]
     last_time: tuple[str, ...]
     pain: tuple[str, ...]
+    pathways: tuple[tuple[str, tuple[str, ...]], ...]
     easier: tuple[str, ...]
     harder: tuple[str, ...]
     instead: tuple[str, ...]

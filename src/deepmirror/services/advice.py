@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from deepmirror.core.build import Build, Lever, Setup
+from deepmirror.core.build import OPENING_MOST_GAIN, Build, Lever, Setup
 from deepmirror.core.guided import MACHINES, GuidedBuild
 from deepmirror.core.machine import distances
 from deepmirror.core.reps import rise_acceleration
@@ -119,7 +119,9 @@ def _limit(name: str | None) -> str:
 
 
 def _lever(lever: Lever, build: Build, deepest_deg: float) -> str:
-    what = f"knees opened {lever.by}° more" if lever.change == "knees_open_deg" else f"{lever.by} cm heel lift"
+    opened = lever.change == "knees_open_deg"
+    what = f"knees opened {lever.by}° more" if opened else f"{lever.by} cm heel lift"
     lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))
-    gain = f"{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"
+    bound = "up to " if opened and lever.depth_gain_deg >= OPENING_MOST_GAIN * float(lever.by) else ""
+    gain = f"{bound}{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"
     return f"{what}: {gain}" + (f", {lever.lean_change_deg:+.0f}° lean" if lever.lean_change_deg is not None else "")

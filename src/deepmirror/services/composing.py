@@ -19,7 +19,8 @@ from deepmirror.services.following import Watched, number_words
 from deepmirror.store.library import LibraryStore
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
-TOLD_STATES = ("real change", "worse", "not distinguishable")
+# what is told of an earlier correction, and how a client reads it
+PLAINLY = {"real change": "a real change", "worse": "worse than then", "not distinguishable": "too small a change to be sure of"}
 
 
 def draft_reply(analysis: Analysis, client: str = "", watched: list[Watched] | None = None, coach: str = "", date: str = "") -> Reply:
@@ -43,7 +44,7 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[Watched] | N
         " ".join(dict.fromkeys(held[:3])),
         corrections,
         _unable(analysis),
-        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.look.verdict in TOLD_STATES],
+        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.look.verdict in PLAINLY],
         coach=coach,
         imperial=imperial,
         date=date,
@@ -91,8 +92,8 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watc
     return Correction(
         f.code,
         f.title,
-        f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s." + (said(_last_time(earlier)) if earlier else ""),
-        said(f"{number_words(f.value, f.u, f.unit)}; target {target_words(f.target, bare)}."),
+        f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s.",
+        said(f"{number_words(f.value, f.u, f.unit)}; target {target_words(f.target, bare)}." + (_last_time(earlier) if earlier else "")),
         said(f.why),
         said(f.cue),
         said(f.change),
@@ -109,7 +110,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watc
 
 def _last_time(row: Watched) -> str:
     bare = row.item.unit.split()[0] if row.item.unit else ""
-    return f" Last time {number_words(row.item.value, row.item.u, bare)}: {row.look.verdict}."
+    return f" Last time {number_words(row.item.value, row.item.u, bare)}: {PLAINLY[row.look.verdict]}."
 
 
 def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
@@ -154,7 +155,7 @@ def _before(row: Watched, imperial: bool) -> Before:
 def _since(analysis: Analysis, row: Watched, said_again: set[str]) -> Since:
     """What became of an earlier correction; not told apart where the same is corrected again."""
     imperial = analysis.brief.file.client.imperial
-    words = in_their_units(row.words(), imperial)
+    words = in_their_units(row.words().replace(row.look.verdict, PLAINLY[row.look.verdict]), imperial)
     words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
     again = row.item.code in said_again
     frame = frame_at(analysis, row.look.time_s)

@@ -22,6 +22,7 @@ from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve
 from deepmirror.services.comparing import Side, one_side, side_words
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
+from deepmirror.services.sheets import pain_words
 
 RANGES_CM = {
     "thigh": (25, 65),
@@ -202,6 +203,13 @@ class PersonFile:
         if self._undone:
             self._done.append(self._undone.pop())
             self._save(f"redo {self._done[-1][0]}")
+
+    def caution(self) -> str:
+        """What noted pain asks for, with the steps for a painful knee or back; empty without pain."""
+        if not self.client.pain:
+            return ""
+        first = "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
+        return "\n".join([first, *pain_words(self.desk, self.client.pain)])
 
     def history(self) -> list[tuple[str, str]]:
         """When and what was changed, newest first."""

@@ -32,6 +32,7 @@ from deepmirror.services.jobs import Progress
 from deepmirror.services.records import measures_record
 
 Picture = NDArray[np.uint8]
+LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
 
 
 class Earlier(AbstractContextManager["Earlier"]):
@@ -65,6 +66,7 @@ class Drawer:
     def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: Earlier) -> None:
         self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
         self._detector = Detector() if blur else None
+        self._others: tuple[int, tuple[tuple[float, float, float], ...]] | None = None
         self.source = source_of(analysis, film.facts.fps, blur)
 
     def shot(self, shot: Shot) -> Picture:
@@ -93,6 +95,7 @@ class Drawer:
         frame = frame_at(analysis, before.time_s)
         old = source_of(analysis, film.facts.fps, self._blur).overlay(frame)
         first = film.picture(frame)
+        self._others = None
         old = self._all_heads(first, Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads))
         words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
         return draw_pair(first, old, picture, overlay, words, captioned)
@@ -101,7 +104,9 @@ class Drawer:
         """The client's head, and whoever else stands in the picture."""
         if self._detector is None:
             return overlay
-        return replace(overlay, heads=(*overlay.heads, *self._detector.heads(picture)))
+        if self._others is None or not 0 <= overlay.frame - self._others[0] < LOOK_EVERY:
+            self._others = overlay.frame, tuple(self._detector.heads(picture))
+        return replace(overlay, heads=(*overlay.heads, *self._others[1]))
 
 
 def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:

@@ -10,6 +10,7 @@ from deepmirror.core.platform import CLOCK_HOUR_DEG
 from deepmirror.core.values import Value
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.movements.pathways import Pathway, pathways_for
 from deepmirror.movements.schema import Movement
 from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
@@ -35,12 +36,24 @@ def make_sheet(desk: Desk, client_id: int, movement_id: str, last: Analysis | No
         tuple(_lines(client, movement)),
         tuple(_last_time(last)) if last is not None else (),
         tuple(client.pain),
+        tuple((p.title, pathway_lines(desk, p)) for p in pathways_for(client.pain)),
         _names(desk, movement.easier),
         _names(desk, movement.harder),
         _names(desk, movement.instead),
         tuple(movement.disputed),
         tuple(movement.cautions),
     )
+
+
+def pathway_lines(desk: Desk, pathway: Pathway) -> tuple[str, ...]:
+    """The steps of a pathway in order, and what may take the place of what hurts."""
+    instead = ", ".join(_names(desk, pathway.instead))
+    return (*pathway.steps, *([f"May take its place: {instead}."] if instead else []))
+
+
+def pain_words(desk: Desk, pain: list[str]) -> list[str]:
+    """All pathways that noted pains call for, as lines: title, then its steps."""
+    return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(desk, p), 1)))]
 
 
 def write_sheet(desk: Desk, sheet: Sheet) -> Path:

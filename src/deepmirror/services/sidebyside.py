@@ -18,7 +18,7 @@ from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.comparing import COMPARED
 from deepmirror.services.desk import Desk
 
-SHOWN = (860, 500)  # px of each picture
+SHOWN = (840, 520)  # px of each picture
 
 
 @dataclass(frozen=True)

@@ -137,6 +137,7 @@ class MainWindow(QMainWindow):
             "next_finding": m.next_finding,
             "speed": m.slower,
             "loop": m.toggle_loop,
+            "halves": m.toggle_halves,
             "lines": m.toggle_lines,
             "doubt": m.next_doubt,
             "ghost": m.toggle_ghost,

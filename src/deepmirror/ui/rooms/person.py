@@ -362,11 +362,7 @@ class PersonRoom(QWidget):
             combo.setCurrentIndex(max(combo.findData(client.schools.get(code, "")), 0))
         self.pain.setText(", ".join(client.pain))
         self.notes.setText(client.notes)
-        self.caution.setText(
-            "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
-            if client.pain
-            else ""
-        )
+        self.caution.setText(person.caution())
         self.history.setText("\n".join(f"{at[:16].replace('T', ' ')}  {label}" for at, label in person.history()[:6]) or "none yet")
         self._show_lengths(person)
         self._show_default()

@@ -39,7 +39,8 @@ class PhasePlot(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setMinimumHeight(190)
+        self.setMinimumHeight(168)
+        self.setMaximumHeight(200)
         self._curves: PhaseCurves | None = None
         self._phase = 0.0
         self._names = ("", "")

@@ -106,7 +106,7 @@ class CompareRoom(QWidget):
             header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
             side.setVisible(False)
             side.setDefaultSectionSize(26)
-        self.numbers.setFixedHeight(158)
+        self.numbers.setFixedHeight(132)
         return self.numbers
 
     def tell(self, words: str) -> None:

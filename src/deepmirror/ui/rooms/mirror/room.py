@@ -182,7 +182,8 @@ class MirrorRoom(QWidget):
             return
         file, analysis = review.brief.file, review.analysis
         load = f" · {file.load_kg:g} kg" if file.load_kg else ""
-        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}")
+        halves = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
+        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}{halves}")
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
@@ -349,6 +350,11 @@ class MirrorRoom(QWidget):
         """Loop the rep under the playhead, or stop looping."""
         self._looping = not self._looping
         self.seek(self._wanted)
+
+    def toggle_halves(self) -> None:
+        """Say that every rep holds a half rep (down, half up, down, up), or take it back."""
+        if self.review is not None:
+            self._set(pattern=None if self.review.brief.file.pattern else "one_and_a_half")
 
     def toggle_lines(self) -> None:
         """Show or hide the measured lines."""

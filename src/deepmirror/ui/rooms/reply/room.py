@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from deepmirror.services.composing import CLICKS, Correction, StrokeKind
 from deepmirror.services.replying import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
-from deepmirror.ui.rooms.reply.words import CorrectionWords, WordsField
+from deepmirror.ui.rooms.reply.words import LABEL_WIDTH, CorrectionWords, WordsField
 from deepmirror.ui.words import tr
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
@@ -56,10 +56,6 @@ class ReplyRoom(QWidget):
         body.addWidget(self._build_left())
         body.addLayout(self._build_right(), 1)
         layout.addLayout(body, 1)
-        self.caution = QLabel()
-        self.caution.setObjectName("dim")
-        self.caution.setWordWrap(True)
-        layout.addWidget(self.caution)
 
     def _build_top(self) -> QHBoxLayout:
         self.title = QLabel(tr("Reply"))
@@ -85,18 +81,23 @@ class ReplyRoom(QWidget):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 10, 0)
         column.setSpacing(5)
-        self.greeting, self.praise = WordsField(1), WordsField(2)
+        self.greeting, self.praise = WordsField(2), WordsField(3)
         for box, words in ((self.greeting, "Greeting"), (self.praise, "What held")):
             box.setAccessibleName(tr(words))
             box.textChanged.connect(self._take_whole)
-            column.addWidget(self._dim(tr(words)))
-            column.addWidget(box)
-        order = self._dim(tr("What is said, in this order (Space ticks, Alt+Up and Alt+Down move)"))
+            label = self._dim(tr(words))
+            label.setFixedWidth(LABEL_WIDTH)
+            label.setWordWrap(True)
+            row = QHBoxLayout()
+            row.addWidget(label, 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(box, 1)
+            column.addLayout(row)
+        order = self._dim(tr("What is said: Space ticks, Alt+Up or Down moves"))
         order.setWordWrap(True)
         column.addWidget(order)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Corrections"))
-        self.list.setFixedHeight(104)
+        self.list.setFixedHeight(92)
         self.list.currentRowChanged.connect(self._pick)
         self.list.itemChanged.connect(self._tick)
         column.addWidget(self.list)
@@ -154,6 +155,9 @@ class ReplyRoom(QWidget):
         right.addLayout(tools)
         right.addWidget(self.state)
         right.addStretch(1)
+        self.caution = self._dim("")
+        self.caution.setWordWrap(True)
+        right.addWidget(self.caution)
         return right
 
     @staticmethod

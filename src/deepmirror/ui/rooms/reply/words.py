@@ -14,13 +14,14 @@ from deepmirror.ui.words import tr
 FIELDS = (
     ("title", "Title", 1, False),
     ("seen", "Seen", 1, False),
-    ("number", "Number", 1, False),
-    ("cue", "Cue", 1, True),
+    ("number", "Number", 2, False),
+    ("cue", "Cue", 2, True),
     ("why", "Why it matters", 3, True),
     ("change", "What to change", 3, True),
     ("film_next", "Film next", 2, True),
     ("words", "What became of it", 3, False),
 )
+LABEL_WIDTH = 88
 LONGEST_ITEM = 90  # letters of a phrase shown in the menu
 
 
@@ -57,7 +58,7 @@ class CorrectionWords(QWidget):
             self.edits[key] = edit
             label = QLabel(tr(words))
             label.setObjectName("dim")
-            label.setFixedWidth(96)
+            label.setFixedWidth(LABEL_WIDTH)
             label.setWordWrap(True)
             self._rows[key] = QWidget()
             row = QHBoxLayout(self._rows[key])
