@@ -28,6 +28,9 @@ YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off
 SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 10.0
+# Mean square of what was known beforehand: 0.1 to 3.2 on our films from the side and up to 40° off, 6 to 78 on those whose
+# camera stands so far off that the body is mistaken.
+STRAIN_FREE, STRAIN_LIMIT = 3.0, 5.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
@@ -74,6 +77,12 @@ class Plane:
     centre: Array
     camera_cm: float
     offsets_cm: dict[str, float] = field(default_factory=dict)
+    strain: float = 0.0  # mean square, in standard deviations, of how far the fit had to leave what was known beforehand
+
+    @property
+    def strained(self) -> bool:
+        """True when this client, seen from the side, does not look like this at all: nothing that needs the plane can be told."""
+        return self.strain > STRAIN_LIMIT
 
     @property
     def yaw(self) -> Value:
@@ -202,7 +211,10 @@ def fit_plane(
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
     wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
-    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide})
+    strain = float(np.mean(problem.known(theta) ** 2))
+    if strain > STRAIN_FREE:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
+        covariance = covariance * strain
+    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, strain)
 
 
 def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
@@ -256,13 +268,25 @@ class _Fit:
     way: int
     separations_px: dict[str, float]
 
-    def residuals(self, theta: Array) -> Array:
-        yaw, scale = theta[0], self.guess * np.exp(theta[4])
+    def known(self, theta: Array) -> Array:
+        """How far the parameters lie from what was known beforehand, in standard deviations."""
         splay, splay_sd = self._splay()
-        rows = [np.array([yaw / YAW_SD_DEG, (theta[7] - splay) / splay_sd])]
+        rows = [theta[0] / YAW_SD_DEG, (theta[7] - splay) / splay_sd]
         for k, segment in enumerate(("thigh", "shank", "foot")):
             mean, sd = getattr(self.opening, segment)
-            rows.append(np.array([(theta[1 + k] - mean) / sd]))
+            rows.append((theta[1 + k] - mean) / sd)
+        u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
+        rows.append(theta[4] / u)
+        for k, segment in enumerate(("thigh", "shank")):
+            length = self.body.length(segment)
+            rows.append(theta[5 + k] / max(length.u_cm / length.cm / COVERAGE_FACTOR, 0.004))
+        return np.concatenate([np.array(rows), self._separations(theta[0], self.guess * np.exp(theta[4]))])
+
+    def residuals(self, theta: Array) -> Array:
+        """Misfit to what was known beforehand, then of the seen lengths."""
+        scale = self.guess * np.exp(theta[4])
+        rows = [self.known(theta)]
+        for k, segment in enumerate(("thigh", "shank", "foot")):
             if segment not in self.seen:
                 continue
             d = self.seen[segment]
@@ -272,12 +296,7 @@ class _Fit:
             whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
             noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
-        u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
-        rows.append(np.array([theta[4] / u]))
-        for k, segment in enumerate(("thigh", "shank")):
-            length = self.body.length(segment)
-            rows.append(np.array([theta[5 + k] / max(length.u_cm / length.cm / COVERAGE_FACTOR, 0.004)]))
-        return np.concatenate([*rows, self._separations(yaw, scale)])
+        return np.concatenate(rows)
 
     def _splay(self) -> tuple[float, float]:
         """Mean and sd (cm) of how much further out an ankle stands than its hip."""

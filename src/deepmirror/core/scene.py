@@ -116,6 +116,8 @@ class Scene:
         """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""
         for key in (name, f"{name}_{self.near}"):
             if key in self.angles:
+                if self.plane is not None and self.plane.strained:
+                    raise CannotTell("the picture does not fit a side view of this client: the camera stands far off", FILM_SIDE)
                 if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
                     raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
                 return self.angles[key]

@@ -1,0 +1,55 @@
+"""A film whose camera stands far off must say that it cannot tell, never a wrong verdict with a narrow band."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from deepmirror.core.plane import STRAIN_LIMIT
+from deepmirror.core.scene import CannotTell
+from deepmirror.core.track import Series
+from deepmirror.exchange.brief import check_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.analysis import Analysis, conclude, leaping
+from tests.conftest import DEMO
+
+DATA = Path(__file__).parent.parent / "data"
+
+
+@pytest.fixture(scope="module")
+def askew() -> Analysis:
+    """A leg extension filmed 42° off the side, as it came from a phone: no click, no mark."""
+    known = json.loads((DEMO / "nuru_leg_extension_side.brief.json").read_text())
+    brief = check_brief({k: known[k] for k in ("movement", "view", "tempo", "client")})
+    with Film(DEMO / "arrivals" / "nuru_leg_extension_askew.mp4") as film:
+        return conclude(film.facts, brief, load_catalogue(), Evidence.load(DATA / "nuru_leg_extension_askew.npz"))
+
+
+def test_nothing_is_judged_that_cannot_be_seen(askew: Analysis) -> None:
+    assert askew.judgement.findings == () and askew.scene.reps == []
+    assert askew.judgement.unmeasurable[0].measure == "reps" and "camera" in askew.judgement.unmeasurable[0].reason
+    assert leaping(askew.signal)
+    plane = askew.scene.plane
+    assert plane is not None and plane.strained and plane.strain > STRAIN_LIMIT
+    with pytest.raises(CannotTell, match="does not fit a side view"):
+        askew.scene.angle("knee_flexion")
+
+
+def test_films_from_the_side_are_not_refused(analyses: dict[str, Analysis]) -> None:
+    for name, analysis in analyses.items():
+        plane = analysis.scene.plane
+        assert not leaping(analysis.signal) and (plane is None or not plane.strained), name
+
+
+def test_a_leap_is_more_than_any_joint_can_turn_in_a_frame() -> None:
+    times = np.arange(0, 2, 1 / 30)
+    quick = 60 * np.sin(2 * np.pi * 1.5 * times)  # one and a half full swings a second: 565 °/s at its fastest
+    assert not leaping(Series(times, quick, np.ones_like(times)))
+    assert leaping(Series(times, np.where(times > 1, 50.0, 0.0), np.ones_like(times)))
+    gap = np.concatenate([times[:20], times[20:] + 5])  # a film with a hole in it
+    assert not leaping(Series(gap, np.where(gap > 4, 50.0, 0.0), np.ones_like(gap)))
