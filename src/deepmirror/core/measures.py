@@ -228,7 +228,7 @@ def _knee_inward(side: str) -> RepMeasure:
         A click's own error cancels in the difference; what is left is how the landmarks drift with posture.
         """
         series = scene.angle(f"knee_medial_{side}")
-        return Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT)
+        return Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT).widened(scene.turned_u("pct"))
 
     return measure
 
@@ -298,6 +298,7 @@ def _toe_out(side: str) -> FilmMeasure:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:
             return platform.on_platform(f"toe_out_{side}_deg")(scene)
+        scene.check_front()
         heel, toe, way = sided("heel", side), sided("toe", side), outward(scene.view, side)
         across = np.array([-scene.up[1], scene.up[0]])
         series = scene.track.series(lambda p: way * ((p[toe] - p[heel]) @ across))
@@ -325,9 +326,11 @@ def scale(scene: Scene) -> Value:
 
 
 def camera_yaw(scene: Scene) -> Value:
-    """How far the camera stands off the side view, degrees, either way."""
+    """How far the camera stands off the side view, or off straight in front, degrees, either way."""
+    if scene.front_yaw is not None:
+        return Value(abs(scene.front_yaw.value), scene.front_yaw.u)
     if scene.plane is None:
-        raise CannotTell("the camera's angle is only worked out for side films", FILM_SIDE)
+        raise CannotTell("the camera's angle cannot be worked out", FILM_SIDE)
     return Value(abs(scene.plane.yaw.value), scene.plane.yaw.u)
 
 

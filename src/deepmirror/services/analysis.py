@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
+from deepmirror.core.front import camera_yaw as front_yaw
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
 from deepmirror.core.scene import FILM_SIDE, Marks, Scene
@@ -100,7 +101,9 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     far = far_joints(evidence.swapped(file.swaps), view)
     reps = reps_of_the_set(reps, movement, still, view)
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
-    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far, movement.platform_moves)
+    turned = front_yaw(still, view, body, px_per_cm, reps, up)
+    marks = _marks(file)
+    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, marks, plane, path, far, movement.platform_moves, turned)
     measured = measure(scene)
     judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))
     if leaps:

@@ -71,7 +71,7 @@ SET_SHOWN = {
     "stance_asymmetry_cm": ("One foot higher by", "cm"),
     "stance_off_centre_cm": ("Stance off the middle", "cm"),
     "speed_loss_pct": ("Speed lost through the set", "%"),
-    "camera_yaw_deg": ("Camera off the side", "°"),
+    "camera_yaw_deg": ("Camera off square", "°"),
 }
 CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {

@@ -1,0 +1,54 @@
+"""A front film's camera off the straight line, on synthetic squats turned by known angles."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from deepmirror.core.body import Body
+from deepmirror.core.front import camera_yaw
+from deepmirror.core.reps import Rep
+from deepmirror.core.track import Track
+
+BODY = Body(170, 65, "female", {"shank": 40.0, "thigh": 42.0, "foot": 25.0})
+FRAMES, FPS, PX = 60, 30.0, 3.0
+REPS = [Rep(1, 0.0, 0.9, 1.0, 1.9, {}, 100.0, {}, {}, {})]
+
+
+def film(turn_deg: float, view: str = "front", toe_out: tuple[float, float] = (15, 15), cave_left_cm: float = 0.0) -> Track:
+    """A squat seen by a far camera; the body is turned to her left by turn_deg. Own coordinates: left, up, forward (cm)."""
+    depth = np.sin(np.linspace(0, np.pi, FRAMES)) ** 2
+    places: dict[str, np.ndarray] = {}
+    for side, sign, out in (("left", 1, toe_out[0]), ("right", -1, toe_out[1])):
+        ankle = np.tile([sign * 17.0, 8.0, 0.0], (FRAMES, 1))
+        knee = np.stack([sign * (15.0 + 6 * depth), 48 - 8 * depth, 30 * depth], axis=1)
+        knee[:, 0] -= cave_left_cm * depth * (side == "left")
+        hip = np.stack([np.full(FRAMES, sign * 9.0), 90 - 45 * depth, -12 * depth], axis=1)
+        way = np.array([sign * np.sin(np.radians(out)), 0.0, np.cos(np.radians(out))])
+        heel = ankle - [0, 8, 0] - 6 * way
+        places |= {f"hip_{side}": hip, f"knee_{side}": knee, f"ankle_{side}": ankle, f"heel_{side}": heel, f"toe_{side}": heel + 25 * way}
+    c, s = np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))
+    right = 1 if view == "front" else -1
+    seen = {n: np.stack([right * (p[:, 0] * c + p[:, 2] * s), -p[:, 1]], axis=1) * PX + 400 for n, p in places.items()}
+    positions = np.stack(list(seen.values()), axis=1)
+    return Track(np.arange(FRAMES) / FPS, tuple(seen), positions, np.tile(np.eye(2 * len(seen)), (FRAMES, 1, 1)))
+
+
+@pytest.mark.parametrize("view", ["front", "rear"])
+@pytest.mark.parametrize("turn", [-30.0, -15.0, 0.0, 15.0, 30.0])
+def test_the_turn_is_found_with_its_doubt(view: str, turn: float) -> None:
+    found = camera_yaw(film(turn, view), view, BODY, None, REPS)
+    assert found is not None
+    assert abs(found.value - turn) <= found.u < 14 and np.sign(round(found.value)) == np.sign(turn)
+
+
+def test_one_foot_or_one_knee_alone_is_not_the_camera() -> None:
+    """Real asymmetry: a foot turned far out, or a knee that falls in, leaves the camera within its doubt."""
+    for track in (film(0, toe_out=(38, 10)), film(0, cave_left_cm=9)):
+        found = camera_yaw(track, "front", BODY, None, REPS)
+        assert found is not None and abs(found.value) - found.u < 5
+
+
+def test_a_side_film_has_no_such_angle() -> None:
+    assert camera_yaw(film(0), "side-left", BODY, None, REPS) is None
+    assert camera_yaw(film(0), "front", BODY, None, []) is None
