@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import CannotTell, FilmMeasure, NotAsked, RepMeasure, Scene, at
+from deepmirror.core.scene import ADD_STACK, CannotTell, FilmMeasure, NotAsked, RepMeasure, Scene, at
 from deepmirror.core.tempo import WORDS
 from deepmirror.core.values import Value
 
@@ -18,6 +18,7 @@ BOUNCE_DWELL_S = 0.3  # common practice, no source
 SHARPNESS_U_PER_S = 1.5  # k = 2, from our rendered films
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
+STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
 TELL_TEMPO = "Give the prescribed tempo, for example 3-1-1-0."
 WHOLE_SET = "Film the whole set."
 
@@ -45,6 +46,22 @@ def phase_share(phase: str) -> RepMeasure:
         return Value(100 * seconds / wanted, 100 * 2 * frame_s(scene) / wanted)
 
     return measure
+
+
+def stack_rest(scene: Scene, rep: Rep) -> Value:
+    """How long the weight stack lay at rest between this rep and the next, s."""
+    if scene.stack is None or not len(scene.stack):
+        raise CannotTell("the weight stack is not marked", ADD_STACK)
+    nxt = next((r for r in scene.reps if r.number == rep.number + 1 and r.block == rep.block), None)
+    if nxt is None:
+        raise NotAsked("after the last rep the stack may rest", WHOLE_SET)
+    between = (scene.track.times >= rep.turn_end_s) & (scene.track.times <= nxt.turn_start_s)
+    heights = scene.stack[between]
+    if np.isnan(heights).mean() > STACK_HIDDEN_SHARE:
+        raise CannotTell("the weight stack is hidden", ADD_STACK)
+    low, high = np.nanpercentile(scene.stack, 2), np.nanpercentile(scene.stack, 98)
+    resting = heights <= low + STACK_AT_REST_SHARE * (high - low)  # a hidden frame is not a resting one
+    return Value(float(resting.sum()) * frame_s(scene), 3 * frame_s(scene))
 
 
 def hold(phase: str) -> RepMeasure:
@@ -133,6 +150,7 @@ def range_loss(scene: Scene) -> Value:
 
 
 REP_MEASURES: dict[str, RepMeasure] = {
+    "stack_rest_s": stack_rest,
     "range_share_pct": range_share,
     "eccentric_share_pct": phase_share("eccentric"),
     "concentric_share_pct": phase_share("concentric"),

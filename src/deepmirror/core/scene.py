@@ -32,6 +32,7 @@ ADD_BACK_PAD = "Click two points of the back pad's surface on one frame."
 ADD_EDGE = "Click the edge of the bench where the knees hang over it, on one frame."
 ADD_ROLLER = "Place the roller's middle on one frame."
 ADD_WAISTBAND = "Place the waistband above the hip on one frame."
+ADD_STACK = "Click the front of the moving weight plates while they rest, on the first frame."
 ADD_PLATFORM = "Click the platform's four corners on one frame and give its width and height."
 FRONT_ONLY = ("fppa", "knee_medial", "knee_to_foot", "knee_ankle", "leg_spread")
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
@@ -90,6 +91,7 @@ class Scene:
     seen: Track | None = None
     far: dict[str, Array] = field(default_factory=dict)
     platform_moves: bool = False
+    stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 

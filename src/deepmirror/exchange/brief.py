@@ -78,6 +78,7 @@ class MarksPart(_Model):
     rail: tuple[Pixel, Pixel] | None = None
     floor_line: tuple[Pixel, Pixel] | None = None
     plumb: tuple[Pixel, Pixel] | None = None
+    stack: Pixel | None = None
 
 
 class SeedPart(_Model):

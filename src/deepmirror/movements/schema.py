@@ -21,6 +21,7 @@ MarkKind = Literal[
     "pivot",
     "roller",
     "rail",
+    "stack",
     "platform",
     "floor_line",
     "waistband",

@@ -33,6 +33,7 @@ class Evidence:
     match_key (T, P): index into `learned` of the patch that fitted.
     learned (K, 2 + 3): keyframe number, point number, and centre x, y (px) and carrier turn (rad) of each learned patch.
     room (T, 2, 3): where the still room of frame 0 lies in each frame (affine, px); empty for a camera that stands still.
+    stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
     """
 
     times: Array
@@ -46,6 +47,7 @@ class Evidence:
     match_key: Array = field(default_factory=lambda: np.empty(0))
     learned: Array = field(default_factory=lambda: np.empty((0, 5)))
     room: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
+    stack: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
         shape = self.network.shape

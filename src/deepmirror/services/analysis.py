@@ -22,6 +22,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
 from deepmirror.pose.solve import Seen, first_positions, track
+from deepmirror.pose.stack import follow_stack
 from deepmirror.pose.watch import FINAL as FINAL
 from deepmirror.pose.watch import QUICK as QUICK
 from deepmirror.pose.watch import Plan, follow, look
@@ -77,6 +78,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
     followed = follow(film.stream_grey, whole, keys, names, positions, tick)
+    if brief.file.marks.stack is not None:
+        followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
 
 
@@ -93,17 +96,17 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     angles = angle_series(still, view, up, level_u, plane)
     signal = rep_signal(angles, movement, view, still.times)
     leaps = leaping(signal)
-    reps = (
-        []
-        if leaps
-        else find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, file.pattern == "one_and_a_half")
-    )
+    halves = file.pattern == "one_and_a_half"
+    reps = [] if leaps else find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
     far = far_joints(evidence.swapped(file.swaps), view)
     reps = reps_of_the_set(reps, movement, still, view)
     px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
-    turned = front_yaw(still, view, body, px_per_cm, reps, up)
-    marks = _marks(file)
-    scene = Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, marks, plane, path, far, movement.platform_moves, turned)
+    scene = replace(
+        Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far),
+        platform_moves=movement.platform_moves,
+        stack=evidence.stack,
+        front_yaw=front_yaw(still, view, body, px_per_cm, reps, up),
+    )
     measured = measure(scene)
     judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))
     if leaps:

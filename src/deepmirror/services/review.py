@@ -109,7 +109,7 @@ class Review:
         return hashlib.sha1(told.encode(), usedforsecurity=False).hexdigest()[:16]
 
     def _to_follow(self) -> tuple[object, ...]:
-        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps), self.brief.file.subject
+        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps), self.brief.file.subject, self.brief.file.marks.stack
 
     def point_names(self) -> list[str]:
         """The points the coach may place in this view, in the order a hand goes."""
