@@ -12,7 +12,7 @@ from deepmirror.core.plane import STRAIN_LIMIT
 from deepmirror.core.scene import CannotTell
 from deepmirror.core.track import Series
 from deepmirror.exchange.brief import check_brief
-from deepmirror.media.film import Film
+from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.analysis import Analysis, conclude, leaping
@@ -53,3 +53,16 @@ def test_a_leap_is_more_than_any_joint_can_turn_in_a_frame() -> None:
     assert leaping(Series(times, np.where(times > 1, 50.0, 0.0), np.ones_like(times)))
     gap = np.concatenate([times[:20], times[20:] + 5])  # a film with a hole in it
     assert not leaping(Series(gap, np.where(gap > 4, 50.0, 0.0), np.ones_like(gap)))
+
+
+@pytest.mark.parametrize("off_deg", [14, 30])
+def test_a_turned_front_film_is_not_called_caving_knees_or_uneven_feet(off_deg: int) -> None:
+    """A clean squat seen from 14° and 30° off the front (our rendered films): before the turn was estimated both were called."""
+    brief = check_brief(json.loads((DATA / f"front_off_{off_deg}.brief.json").read_text()))
+    evidence = Evidence.load(DATA / f"front_off_{off_deg}.npz")
+    facts = FilmFacts(len(evidence.times), 30.0, len(evidence.times) / 30, 1280, 720, 0, "h264")
+    analysis = conclude(facts, brief, load_catalogue(), evidence)
+    yaw = analysis.measured.film["camera_yaw_deg"]
+    assert abs(yaw.value - off_deg) <= yaw.u < 12
+    assert len(analysis.scene.reps) == 3 and analysis.judgement.findings == ()
+    assert any("knee" in u.title.lower() for u in analysis.judgement.unmeasurable)

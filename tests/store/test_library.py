@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -123,3 +125,22 @@ def test_going_back_to_earlier_clicks_does_not_look_again(demo_desk: Desk) -> No
     assert looks == ["follow", "follow"], "placed and undone twice, looked at once each"
     assert len(list((demo_desk.store.folder / "evidence" / "kept").iterdir())) == 2
     review.close()
+
+
+def test_a_library_of_the_last_schema_opens_with_everything_in_it(tmp_path: Path) -> None:
+    """library-0002.db was written by the program before replies and arrivals were kept: nine films, six clients, one change."""
+    (tmp_path / "old").mkdir()
+    past = Path(__file__).parent.parent / "data" / "library-0002.db"
+    shutil.copyfile(past, tmp_path / "old" / "library.db")
+    store = LibraryStore(tmp_path / "old")
+    films = store.films()
+    assert len(films) == 9 and all(f.brief["movement"] and f.told == {} for f in films) and len(store.clients()) == 6
+    assert sum(len(store.client_changes(c.id)) for c in store.clients()) == 1
+    assert store.arrivals.newest() == [] and store.replies.unsettled() == [] and store.watches.of_client(films[0].client_id) == []
+    store.phrases.set("coach", "Marit")
+    assert store.phrases.setting("coach", "") == "Marit"
+    backup = next((tmp_path / "old").glob("library.before-*.db"))
+    with closing(sqlite3.connect(backup)) as old:
+        assert old.execute("SELECT version_num FROM alembic_version").fetchone() == ("0002",)
+        assert old.execute("SELECT count(*) FROM film").fetchone() == (9,)
+    store.close()

@@ -305,17 +305,18 @@ def _toe_out(side: str) -> FilmMeasure:
         foot = scene.body.length("foot")
         share = scene.cm(Value(float(np.median(series.values)), float(np.median(series.u)))).scaled(1 / foot.cm, foot.u_cm / foot.cm)
         sine = float(np.clip(share.value, -0.98, 0.98))
-        return Value(float(np.degrees(np.arcsin(sine))), float(np.degrees(share.u / np.sqrt(1 - sine**2))))
+        turned = Value(float(np.degrees(np.arcsin(sine))), float(np.degrees(share.u / np.sqrt(1 - sine**2))))
+        return turned.widened(scene.turned_deg())
 
     return measure
 
 
 def toe_out_asymmetry(scene: Scene) -> Value:
-    """Difference between the feet's turn, degrees."""
+    """Difference between the feet's turn, degrees. Without a marked platform a turned client looks like uneven feet."""
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
         return platform.on_platform("toe_out_asymmetry_deg")(scene)
     left, right = FILM_MEASURES["toe_out_left_deg"](scene), FILM_MEASURES["toe_out_right_deg"](scene)
-    return Value(abs(left.value - right.value), (left - right).u)
+    return Value(abs(left.value - right.value), (left - right).u).widened(2 * scene.turned_deg())
 
 
 def scale(scene: Scene) -> Value:

@@ -125,12 +125,14 @@ class Scene:
         if yaw is not None and abs(yaw.value) - yaw.u > FRONT_LIMIT_DEG:
             raise CannotTell(f"the camera stands about {abs(yaw.value):.0f}° off the straight line", FILM_FRONT)
 
+    def turned_deg(self) -> float:
+        """How far a front film's camera surely stands off the line, degrees; 0 within its doubt."""
+        yaw = self.front_yaw
+        return abs(yaw.value) if yaw is not None and abs(yaw.value) > yaw.u else 0.0
+
     def turned_u(self, unit: str) -> float:
         """What a front film's camera off the line adds to a frontal-plane number's doubt, % of the shank or degrees."""
-        yaw = self.front_yaw
-        if yaw is None or abs(yaw.value) <= yaw.u:
-            return 0.0
-        return FRONT_SHIFT[unit] * float(np.sin(np.radians(abs(yaw.value))))
+        return FRONT_SHIFT[unit] * float(np.sin(np.radians(self.turned_deg())))
 
     def angle(self, name: str) -> Series:
         """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""

@@ -15,7 +15,7 @@ import json
 import shutil
 import sqlite3
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, closing, contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -129,7 +129,7 @@ class LibraryStore:
             if present == newest:
                 return
             if present is not None:
-                shutil.copy2(self.folder / "library.db", self.folder / f"library.before-{newest}.db")
+                _back_up(self.folder / "library.db", self.folder / f"library.before-{newest}.db")
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
@@ -319,6 +319,12 @@ def _client(row: ClientRow) -> ClientRecord:
 def _pragmas(connection: sqlite3.Connection, _: object) -> None:
     for line in ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", "busy_timeout=5000"):
         connection.execute(f"PRAGMA {line}")
+
+
+def _back_up(source: Path, target: Path) -> None:
+    """A whole copy of a database, with what still stands in its write-ahead log."""
+    with closing(sqlite3.connect(source)) as old, closing(sqlite3.connect(target)) as new:
+        old.backup(new)
 
 
 def file_hash(path: Path) -> str:
