@@ -11,6 +11,7 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 
 from deepmirror.core.units import length_words
 from deepmirror.exchange.post import Outbox
+from deepmirror.judge.findings import Unmeasurable
 from deepmirror.media.writer import png
 from deepmirror.movements.cameras import camera_posture
 from deepmirror.movements.schema import Movement
@@ -72,8 +73,14 @@ def _reasons(analysis: Analysis | None) -> tuple[list[str], list[str]]:
     if analysis is None or not analysis.scene.reps:
         return [rows[0].reason if rows and rows[0].measure == "reps" else NO_REPS], []
     rows = tuple(u for u in rows if u.film_next.startswith("Film"))  # what a mark would tell needs no new film
-    reasons = list(dict.fromkeys(u.reason for u in rows if not u.reason.startswith("the doubt")))[:MOST_REASONS]
+    reasons = list(dict.fromkeys(_plainly(u) for u in rows if not u.reason.startswith("the doubt")))[:MOST_REASONS]
     return reasons or ["it does not show surely enough what matters most"], [u.film_next for u in rows]
+
+
+def _plainly(row: Unmeasurable) -> str:
+    """A reason that stands alone: "does not show it" names what."""
+    it = " show it"
+    return f"{row.reason.removesuffix(it)} show this: {row.title.lower()}" if row.reason.endswith(it) and row.title else row.reason
 
 
 def plan_for(movement: Movement, heading: str, view: str, stature_cm: float) -> CameraPlan:

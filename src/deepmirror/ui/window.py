@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QDialog,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -239,11 +240,16 @@ class MainWindow(QMainWindow):
         if status is not None:
             status.showMessage(words, 6000)
 
+    def ask(self, dialog: QDialog) -> None:
+        """Open a dialog over the window; the window has the keys again when it closes."""
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(self.activateWindow)
+        dialog.open()
+
     def complain(self, sentence: str) -> None:
         """Tell what went wrong, in one sentence."""
         box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.open()
+        self.ask(box)
 
     def run_job(self, job: Job, runner: JobRunner | None = None) -> Job:
         """Start background work and show it in the status line."""
@@ -316,9 +322,8 @@ class MainWindow(QMainWindow):
             return
         clients = [(c.id, c.name) for c in self.desk.clients()]
         dialog = ImportDialog(path.name, picture, clients, [(m.id, m.title) for m in self.desk.movements()], self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
-        dialog.open()
+        self.ask(dialog)
 
     def take_in(self, path: Path, answers: Answers) -> int | None:
         """Take a film into the library as answered, and start measuring it; returns its id, None when that failed."""
@@ -505,8 +510,7 @@ class MainWindow(QMainWindow):
             self.complain(error.sentence)
             return
         dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(self.desk, sheet), self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
+        self.ask(dialog)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs; everything the coach did is saved already."""

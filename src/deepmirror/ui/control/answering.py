@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QImage
 
 from deepmirror.errors import DeepMirrorError
@@ -186,11 +186,10 @@ class Answering(QObject):
             return
         page = to_image(preview.print_page(PAGE_WIDTH))
         dialog = PreviewDialog(preview.picture, preview.frames(), preview.fps(), page, preview.page, self._window)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.wanted.connect(self.send)
         dialog.finished.connect(preview.close)
         self.room.show_state(tr("Written, not sent yet: {count} files", count=len(package.files())))
-        dialog.open()
+        self._window.ask(dialog)
 
     def send(self) -> None:
         """Write what is not written yet, keep it and hand it to the outbox, in the background."""
@@ -227,9 +226,8 @@ class Answering(QObject):
     def _show_request(self, film_id: int, request: refilming.Request, plan: QImage) -> None:
         title = tr("A new film of {movement}, please", movement=request.movement.lower())
         dialog = RequestDialog(title, "\n".join(request.words), plan, self._window)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.wanted.connect(lambda words: self._request(film_id, request, words))
-        dialog.open()
+        self._window.ask(dialog)
 
     def _request(self, film_id: int, request: refilming.Request, words: str) -> None:
         request.words = [line for line in words.splitlines() if line.strip()]

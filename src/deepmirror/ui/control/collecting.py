@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, Qt, QTimer
+from PyQt6.QtCore import QObject, QTimer
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import ArrivalRecord, Arrivals, settle, unplaced
@@ -107,10 +107,9 @@ class Collecting(QObject):
         clients = [(c.id, c.name) for c in window.desk.clients()]
         dialog = ImportDialog(arrival.name, picture, clients, [(m.id, m.title) for m in window.desk.movements()], window)
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.accepted.connect(lambda: self._placed(arrival, found.film, dialog.answers()))
         dialog.finished.connect(lambda _: folder.cleanup())
-        dialog.open()
+        self._window.ask(dialog)
 
     def _placed(self, arrival: ArrivalRecord, path: Path, answers: Answers) -> None:
         film_id = self._window.take_in(path, answers)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, Qt
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import DeepMirrorError
@@ -29,9 +29,8 @@ class Keeping(QObject):
         """Show and change the settings; folders hold from the next start."""
         now = settings_of(self._window.desk)
         dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, self._window)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.wanted.connect(lambda coach, blur, inbox, outbox: self._keep(Settings(coach, blur, inbox, outbox), now))
-        dialog.open()
+        self._window.ask(dialog)
 
     def _keep(self, new: Settings, old: Settings) -> None:
         try:
@@ -53,9 +52,8 @@ class Keeping(QObject):
         box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.desk, client_id)) or tr("only the record"))
         delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(QMessageBox.StandardButton.Cancel)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)
-        box.open()
+        self._window.ask(box)
 
     def _delete(self, client_id: int, name: str) -> None:
         window = self._window

@@ -44,6 +44,7 @@ QComboBox QAbstractItemView {{ background: {t.PAPER}; selection-background-color
 QScrollArea {{ border: none; background: transparent; }}
 QListView, QListWidget, QTreeWidget, QTableWidget {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 6px; outline: none; }}
 QListView::item:selected, QListWidget::item:selected {{ background: #eadfcb; color: {t.TEXT}; }}
+QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QHeaderView::section {{ background: {t.BONE}; color: {t.TEXT_DIM}; border: none; border-bottom: 1px solid {t.PAPER_LINE}; padding: 3px 6px; font-weight: 700; }}
 QListWidget#plain {{ background: transparent; border: none; }}
 QFrame#card {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 8px; }}
