@@ -129,7 +129,6 @@ def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Ou
 
     if not simulated:
         return FolderOutbox(outbox), Arrivals(desk, FolderMailbox(inbox))
-    import tempfile
     import time
     from importlib import resources
 
@@ -137,5 +136,5 @@ def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Ou
 
     start = time.monotonic()
     plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
-    letters = Path(tempfile.mkdtemp(prefix="deepmirror-post-"))
+    letters = desk.store.folder / "simulated-post"
     return SimulatedOutbox(outbox), Arrivals(desk, SimulatedMailbox(plan, letters, lambda: time.monotonic() - start))

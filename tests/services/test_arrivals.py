@@ -180,3 +180,20 @@ def test_a_new_film_answers_the_request_for_one(demo_desk: Desk, tmp_path: Path,
     letter = bundle_of(tmp_path / "post", short_film, client="Tove Lindqvist", movement="back_squat", view="side-left")
     record = Arrivals(demo_desk, Given(letter)).collect(Progress())[0]
     assert record.state == "taken" and demo_desk.store.film(old.id).state == "replaced"
+
+
+def test_a_full_disk_loses_no_letter(demo_desk: Desk, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "post").mkdir()
+    letter = bundle_of(tmp_path / "post", short_film, client="Tove Lindqvist", movement="back_squat", view="side-left")
+    arrivals = Arrivals(demo_desk, Given(letter))
+    real = shutil.copyfile
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("deepmirror.services.arrivals.shutil.copyfile", full)
+    with pytest.raises(DeepMirrorError, match="tried again"):
+        arrivals.collect(Progress())
+    assert demo_desk.store.arrivals.newest() == []
+    monkeypatch.setattr("deepmirror.services.arrivals.shutil.copyfile", real)
+    assert arrivals.collect(Progress())[0].state == "taken"

@@ -12,6 +12,7 @@ from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.keeping import Settings, delete_client, keep_settings, settings_of, what_goes
+from deepmirror.services.sheets import make_sheet, write_sheet
 from deepmirror.standins.post import SimulatedMailbox
 from tests.conftest import DEMO, NOON
 
@@ -22,11 +23,12 @@ def test_a_deleted_client_is_gone_from_library_and_backups(demo_desk: Desk, tmp_
     demo_desk.store.update_client(bram.id, bram.body | {"notes": "a very private remark"}, "2026-03-02", "note")
     folder = demo_desk.store.folder
     shutil.copyfile(folder / "library.db", folder / "library.before-0009.db")
+    write_sheet(demo_desk, make_sheet(demo_desk, bram.id, "back_squat"))
     films = [f for f in demo_desk.films() if f.client_id == bram.id]
     others = [f for f in demo_desk.films() if f.client_id != bram.id]
     lines = "\n".join(what_goes(demo_desk, bram.id))
     assert len(films) == 2 and "2 × films" in lines and "library.before-0009.db" in lines
-    assert "watched corrections" in lines and "not deleted" in lines and "MB" in lines
+    assert "watched corrections" in lines and "not deleted" in lines and "MB" in lines and "set-up sheets" in lines
     delete_client(demo_desk, bram.id)
     assert [f.id for f in demo_desk.films()] == [f.id for f in others] and all(f.path.exists() for f in others)
     assert not any(f.path.exists() or demo_desk.store.evidence_path(f.id).exists() for f in films)

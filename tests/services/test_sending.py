@@ -12,12 +12,13 @@ from deepmirror.errors import ReplyError
 from deepmirror.exchange.post import FolderOutbox, plain_name
 from deepmirror.movements.cameras import camera_postures
 from deepmirror.reply.camera import LENS_DEG, MARGIN, distance_for, draw_plan
-from deepmirror.services.composing import draft_reply, phrases
+from deepmirror.reply.model import Reply
+from deepmirror.services.composing import draft_reply, own_correction, phrases, renewed
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.refilming import draft_request, plan_for, send_request
 from deepmirror.services.review import Review
-from deepmirror.services.sending import Package, folder_outbox, hand_over_rest, send_reply, unchanged
+from deepmirror.services.sending import Package, folder_outbox, hand_over_rest, keep, send_reply, unchanged
 from deepmirror.standins.post import SimulatedOutbox
 
 
@@ -150,3 +151,47 @@ def test_every_movement_has_a_camera_and_no_posture_names_a_stranger(demo_desk: 
 )
 def test_words_are_said_in_the_clients_units(text: str, imperial: str) -> None:
     assert in_their_units(text, True) == imperial and in_their_units(text, False) == text
+
+
+def test_a_kept_draft_takes_todays_numbers_and_keeps_the_coachs_words(demo_desk: Desk, curl: Review) -> None:
+    assert curl.analysis is not None
+    fresh = draft_reply(curl.analysis, "Ines")
+    kept = Reply.from_dict(fresh.to_dict())
+    kept.corrections.append(own_correction(curl.analysis, 40, kept))
+    item = kept.corrections[0]
+    item.cue, item.chosen, item.short, item.number = "Mine.", False, "9.9 ± 0.1 cm", "an old number"
+    again = renewed(kept, fresh)
+    assert again is not None and [c.code for c in again.corrections] == ["hip_lift_off", "own-1"]
+    now = again.corrections[0]
+    assert (now.cue, now.chosen) == ("Mine.", False) and now.number == fresh.corrections[0].number and "±" in now.short
+    now.number = "worded by hand"  # the same number, in her words: stays
+    assert renewed(again, fresh).corrections[0].number == "worded by hand"  # type: ignore[union-attr]
+    assert renewed(kept, draft_reply(curl.analysis)) is not None
+    fresh.corrections.clear()
+    assert renewed(kept, fresh) is None  # other faults now: begin anew
+
+
+def test_what_a_closed_program_did_not_come_to_send_goes_out_at_the_next_start(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+    unsent = tmp_path / "unsent"
+    unsent.mkdir()
+    (unsent / "reply.html").write_text("page")
+    keep(demo_desk, curl.film_id, "reply", unsent, {"movement": "Lying leg curl"})
+    outbox = folder_outbox(demo_desk)
+    assert hand_over_rest(demo_desk, outbox, Progress()) == 0  # it may be on its way just now
+    assert hand_over_rest(demo_desk, outbox, Progress(), left_over=True) == 1
+    assert demo_desk.store.replies.of_film(curl.film_id)[0].state == "handed"
+
+
+def test_a_client_who_measures_in_inches_reads_inches_and_pounds(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+    assert curl.analysis is not None
+    metric = draft_reply(curl.analysis, "Ines").corrections[0]
+    demo_desk.store.update_client(curl.record.client_id, curl.record.brief["client"] | {"imperial": True}, "2026-03-02", "units")
+    again = Review(demo_desk, curl.film_id)
+    assert again.analysis is not None
+    reply = draft_reply(again.analysis, "Ines")
+    item = reply.corrections[0]
+    centimetres, inches = (float(c.short.split()[0]) for c in (metric, item))
+    assert item.short.endswith(" in") and inches == pytest.approx(centimetres / 2.54, abs=0.06)
+    assert " cm" not in item.number and "22 kg" not in reply.facts and "49 lb" in reply.facts  # 22 / 0.45359237 = 48.5
+    assert all(" cm" not in cell for row in reply.table for cell in row) and reply.imperial
+    again.close()

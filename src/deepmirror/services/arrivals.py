@@ -45,12 +45,18 @@ class Arrivals:
 
     def collect(self, progress: Progress) -> list[ArrivalRecord]:
         """Take in whatever is new. Raises DeepMirrorError when the mailbox cannot be reached; one bad letter stops no other."""
-        new = []
+        new, later = [], ""
         for letter in self._mailbox.letters() if self._mailbox is not None else []:
             progress.tell(0.0, f"taking in {letter.name}")
-            if letter.id not in self._seen and not self._desk.store.arrivals.has(letter.id):
-                new.append(self._take(letter))
+            try:
+                if letter.id not in self._seen and not self._desk.store.arrivals.has(letter.id):
+                    new.append(self._take(letter))
+            except OSError as error:  # a full disk, a folder that went away: not the letter's fault, it is tried again
+                later = f"“{letter.name}” could not be kept yet: {error.strerror or error}. It is tried again."
+                continue
             self._seen.add(letter.id)
+        if later and not new:
+            raise LibraryError(later)
         return new
 
     def bring(self, path: Path) -> ArrivalRecord:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from deepmirror.core.tempo import digits, time_under_tension_s
@@ -124,6 +126,24 @@ def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Corre
     else:
         seen = ""
     return Correction(f"{OWN}{number}", "What I saw", seen, "", "", "", "", "", frame, "")
+
+
+def renewed(kept: Reply, fresh: Reply) -> Reply | None:
+    """A kept draft with today's numbers: words and choices stay the coach's, what was measured anew is taken from `fresh`.
+
+    None when the film now shows other faults.
+    """
+    found = {c.code: c for c in fresh.corrections}
+    if {c.code for c in kept.corrections if not c.code.startswith(OWN)} != set(found):
+        return None
+    for item in kept.corrections:
+        now = found.get(item.code)
+        if now is not None and item.short != now.short:
+            item.short, item.number, item.seen, item.frame, item.measure = now.short, now.number, now.seen, now.frame, now.measure
+    kept.facts, kept.table, kept.unable = fresh.facts, fresh.table, fresh.unable
+    before = {s.title: s for s in fresh.since}
+    kept.since = [replace(before[s.title], chosen=s.chosen) for s in kept.since if s.title in before]
+    return kept
 
 
 def target_words(band: Band, unit: str) -> str:

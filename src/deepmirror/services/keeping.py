@@ -42,7 +42,7 @@ def what_goes(desk: Desk, client_id: int) -> list[str]:
     lines += [f"{count} {kind} in the records" for kind, count in held.rows.items() if count]
     lines += [f"her rows in the backup {path.name}" for path in held.backups]
     lines += [f"not deleted, it is no longer here: a reply {sentence}" for sentence in held.handed]
-    return lines
+    return [*lines, "not deleted: files that still lie in the watched folder"]
 
 
 def delete_client(desk: Desk, client_id: int) -> None:

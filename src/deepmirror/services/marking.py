@@ -28,7 +28,7 @@ KINDS: dict[str, MarkKind] = {
     "back_pad": MarkKind("Back pad", 2, "shoulders leaving the pad"),
     "bench_edge": MarkKind("Bench edge", 1, "room for the kneecaps"),
     "pivot": MarkKind("Machine pivot", 1, "pivot fit, roller creep"),
-    "stack": MarkKind("Weight stack", 1, "whether it rests between reps"),
+    "stack": MarkKind("Weight stack", 1, "its rest between reps"),
     "rail": MarkKind("Rail direction", 2, "load path along the rail"),
     "platform": MarkKind("Platform corners", 4, "where the feet stand"),
 }

@@ -10,6 +10,7 @@ from pathlib import Path
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.post import FolderOutbox
 from deepmirror.exchange.post import Outbox as Outbox
+from deepmirror.media.film import Film
 from deepmirror.reply.model import Reply
 from deepmirror.services import following
 from deepmirror.services.analysis import Analysis
@@ -56,7 +57,8 @@ class Package:
         if not self.fits(reply, analysis):
             seal = fingerprint(reply, analysis)
             shutil.rmtree(self.folder, ignore_errors=True)
-            export_reply(review.film, analysis, reply, self.folder, progress, self._desk)
+            with Film(review.film.path) as film:  # a reader of its own: the window goes on showing the film
+                export_reply(film, analysis, reply, self.folder, progress, self._desk)
             (self.folder / SEAL).write_text(seal, "utf-8")
         progress.tell(1.0, "written")
         return self.files()
@@ -109,10 +111,13 @@ def hand_over(desk: Desk, outbox: Outbox, record: ReplyRecord, client: str, titl
     return next(r for r in desk.store.replies.of_film(record.film_id) if r.id == record.id)
 
 
-def hand_over_rest(desk: Desk, outbox: Outbox, progress: Progress) -> int:
-    """Try again what could not be handed over; returns how many went out now."""
+def hand_over_rest(desk: Desk, outbox: Outbox, progress: Progress, left_over: bool = False) -> int:
+    """Try again what could not be handed over; returns how many went out now.
+
+    left_over: also what a closed program kept but did not come to send; only before anything is being sent.
+    """
     gone = 0
-    for record in desk.store.replies.unsettled():
+    for record in desk.store.replies.in_state("failed", *(["kept"] if left_over else [])):
         progress.tell(0.5, "handing over")
         film = desk.store.film(record.film_id)
         title = str(record.reply.get("movement") or film.brief["movement"].replace("_", " "))

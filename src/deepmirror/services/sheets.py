@@ -17,6 +17,7 @@ from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.building import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
 from deepmirror.services.desk import Desk
+from deepmirror.store.forget import slug
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
 PIVOT_GOOD_CM = 1.0
@@ -60,8 +61,7 @@ def write_sheet(desk: Desk, sheet: Sheet) -> Path:
     """Write the page into the library's folder of sheets; returns its path."""
     folder = desk.store.folder / "sheets"
     folder.mkdir(exist_ok=True)
-    name = "-".join("".join(c if c.isalnum() else " " for c in f"{sheet.client} {sheet.movement}").lower().split())
-    path = folder / f"{name}.html"
+    path = folder / f"{slug(f'{sheet.client} {sheet.movement}')}.html"
     path.write_text(render_sheet(sheet), "utf-8")
     return path
 

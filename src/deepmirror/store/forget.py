@@ -44,6 +44,7 @@ def belongings(store: LibraryStore, client_id: int) -> Belongings:
         + [p for i in ids for p in folder.glob(f"evidence/kept/film-{i}-*.npz")],
         "their small pictures": [p for i in ids for p in folder.glob(f"strips/{i}-*.jpg")],
         "replies and requests": [p for i in ids if (p := folder / "replies" / f"film-{i}").exists()],
+        "set-up sheets": sorted(folder.glob(f"sheets/{slug(client.name)}-*")),
         "what came in": [a.path for a in arrivals if a.path is not None and a.path.exists()],
     }
     rows = {
@@ -54,6 +55,11 @@ def belongings(store: LibraryStore, client_id: int) -> Belongings:
         "arrivals": len(arrivals),
     }
     return Belongings(files, rows, sorted(folder.glob("library.before-*.db")), [r.sentence for r in replies if r.state == "handed"])
+
+
+def slug(words: str) -> str:
+    """Words as the beginning of a sheet's file name."""
+    return "-".join("".join(c if c.isalnum() else " " for c in words).lower().split())
 
 
 def arrivals_of(store: LibraryStore, name: str, film_ids: list[int]) -> list[ArrivalRecord]:

@@ -140,10 +140,10 @@ class ReplyStore:
             rows = s.scalars(select(ReplyRow).where(ReplyRow.film_id.in_(film_ids)).order_by(ReplyRow.id.desc()))
             return [self._record(r) for r in rows]
 
-    def unsettled(self) -> list[ReplyRecord]:
-        """What is written but not yet handed over, oldest first."""
+    def in_state(self, *states: str) -> list[ReplyRecord]:
+        """Replies in any of these states, oldest first."""
         with self._sessions() as s:
-            return [self._record(r) for r in s.scalars(select(ReplyRow).where(ReplyRow.state != "handed").order_by(ReplyRow.id))]
+            return [self._record(r) for r in s.scalars(select(ReplyRow).where(ReplyRow.state.in_(states)).order_by(ReplyRow.id))]
 
     def _record(self, row: ReplyRow) -> ReplyRecord:
         files, reply = json.loads(row.files_json), json.loads(row.reply_json)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services import refilming, sending
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.composing import OWN, Correction, draft_reply, own_correction, phrases
+from deepmirror.services.composing import Correction, draft_reply, own_correction, phrases, renewed
 from deepmirror.services.following import watched
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.outgoing import Preview, composed, stroke_at
@@ -71,16 +71,13 @@ class Answering(QObject):
         self.room.list.setFocus()
 
     def _kept_draft(self, review: Review, fresh: Reply) -> Reply | None:
-        """The saved draft while it speaks of the same faults with the same numbers."""
+        """The saved draft while it speaks of the same faults, with today's numbers."""
         draft = self._desk.store.film(review.film_id).draft
         try:
             kept = Reply.from_dict(draft) if draft else None
         except DeepMirrorError:
             return None
-        if kept is None:
-            return None
-        found = {(c.code, c.measure) for c in kept.corrections if not c.code.startswith(OWN)}
-        return kept if found == {(c.code, c.measure) for c in fresh.corrections} and kept.facts == fresh.facts else None
+        return renewed(kept, fresh) if kept is not None else None
 
     def _save_draft(self) -> None:
         """Keep every change as it happens, and what it was before, so that it can be taken back without limit."""
@@ -173,18 +170,18 @@ class Answering(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or reply is None:
             return
-        package = sending.Package(self._desk, review.film_id)
-        job = Job(tr("Writing the reply"), lambda progress: package.write(review, reply, progress), self)
-        job.done.connect(lambda _: self._show_preview(package))
+        package, told = sending.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
+        job = Job(tr("Writing the reply"), lambda progress: self._written(package, review, told, progress), self)
+        job.done.connect(lambda found: self._show_preview(package, *found))
         self._window.run_job(job)
 
-    def _show_preview(self, package: sending.Package) -> None:
-        try:
-            preview = Preview(package.folder)
-        except DeepMirrorError as error:
-            self._window.complain(error.sentence)
-            return
-        page = to_image(preview.print_page(PAGE_WIDTH))
+    @staticmethod
+    def _written(package: sending.Package, review: Review, reply: Reply, progress: Progress) -> tuple[Preview, QImage]:
+        package.write(review, reply, progress)
+        preview = Preview(package.folder)
+        return preview, to_image(preview.print_page(PAGE_WIDTH))
+
+    def _show_preview(self, package: sending.Package, preview: Preview, page: QImage) -> None:
         dialog = PreviewDialog(preview.picture, preview.frames(), preview.fps(), page, preview.page, self._window)
         dialog.wanted.connect(self.send)
         dialog.finished.connect(preview.close)
@@ -196,7 +193,8 @@ class Answering(QObject):
         review, reply, outbox = self._review(), self.room.reply, self._window.outbox
         if review is None or reply is None:
             return
-        job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(self._desk, outbox, review, reply, progress), self)
+        told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed meanwhile
+        job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(self._desk, outbox, review, told, progress), self)
         job.done.connect(self._sent)
         self._window.run_job(job)
 

@@ -41,6 +41,7 @@ class Collecting(QObject):
     def watch(self, arrivals: Arrivals) -> None:
         """Look into this mailbox from now on."""
         self._arrivals = arrivals
+        self._send_rest(left_over=True)
         self._clock.start(EVERY_MS)
 
     def rest(self) -> None:
@@ -64,8 +65,11 @@ class Collecting(QObject):
         job.finished.connect(self._looked)
         job.start(self._runner)
         if self._looks % RETRY_EVERY == 0:
-            desk, outbox = self._window.desk, self._window.outbox
-            Job(tr("Handing over"), lambda progress: hand_over_rest(desk, outbox, progress), self).start(self._runner)
+            self._send_rest()
+
+    def _send_rest(self, left_over: bool = False) -> None:
+        desk, outbox = self._window.desk, self._window.outbox
+        Job(tr("Handing over"), lambda progress: hand_over_rest(desk, outbox, progress, left_over), self).start(self._runner)
 
     def bring(self, path: Path) -> None:
         """Take in a bundle that was dropped or chosen."""

@@ -182,8 +182,9 @@ class MirrorRoom(QWidget):
             return
         file, analysis = review.brief.file, review.analysis
         load = f" · {file.load_kg:g} kg" if file.load_kg else ""
-        halves = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
-        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}{halves}")
+        notes = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
+        notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == "measuring" else ""
+        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}{notes}")
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
