@@ -17,7 +17,7 @@ from deepmirror.ui.rooms.desk.films import FilmsModel, days_words
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 from deepmirror.ui.window import MainWindow
-from tests.conftest import NOON
+from tests.conftest import DEMO, NOON
 from tests.gui.hands import PATIENCE, key
 
 
@@ -136,3 +136,15 @@ def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -
     assert film.id not in [f.id for f in room.model.films] and "1 wait for a new one" in room.summary.text()
     sent = window.desk.store.replies.of_film(film.id)[0]
     assert sent.kind == "refilm" and sent.state == "handed" and (window.desk.store.folder / "outbox").is_dir()
+
+
+def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindow, qtbot: QtBot) -> None:
+    window.bring_in(DEMO / "yuna_back_squat_front.mp4")
+    dialog = window.findChild(ImportDialog)
+    assert dialog is not None
+    qtbot.waitUntil(lambda: dialog.view.currentData() == "front", timeout=20000)
+    assert "Guessed" in dialog.view.toolTip()
+    dialog.view.setCurrentIndex(dialog.view.findData("rear"))
+    dialog.offer_view("front")
+    assert dialog.view.currentData() == "rear" and dialog.view.toolTip() == ""
+    dialog.reject()

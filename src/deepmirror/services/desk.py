@@ -16,6 +16,7 @@ from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.viewing import guess_view
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.following import note_looks
 from deepmirror.services.jobs import Progress
@@ -75,6 +76,10 @@ class Desk:
         """The first frame of a file, to choose by before importing. Raises BadFilm."""
         with Film(path) as film:
             return film.picture(0)
+
+    def guess_view(self, picture: NDArray[np.uint8]) -> str | None:
+        """From which side a picture shows the body, a guess for the coach to confirm; None when no body is found."""
+        return guess_view(picture)
 
     def import_film(
         self,

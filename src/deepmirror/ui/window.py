@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
@@ -316,14 +318,22 @@ class MainWindow(QMainWindow):
             self.collecting.bring(path)
             return
         try:
-            picture = to_image(self.desk.first_picture(path))
+            picture = self.desk.first_picture(path)
         except DeepMirrorError as error:
             self.complain(error.sentence)
             return
         clients = [(c.id, c.name) for c in self.desk.clients()]
-        dialog = ImportDialog(path.name, picture, clients, [(m.id, m.title) for m in self.desk.movements()], self)
+        dialog = ImportDialog(path.name, to_image(picture), clients, [(m.id, m.title) for m in self.desk.movements()], self)
+        self.guess_view(dialog, picture)
         dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
         self.ask(dialog)
+
+    def guess_view(self, dialog: ImportDialog, picture: NDArray[np.uint8]) -> None:
+        """Fill the side in that the picture seems to show, once it is known and unless it was said meanwhile."""
+        job = Job(tr("Looking at the picture"), lambda progress: self.desk.guess_view(picture), self)
+        job.done.connect(dialog.offer_view)  # a dialog closed meanwhile is no longer connected; the job outlives it
+        job.finished.connect(job.deleteLater)
+        job.start(self.pictures)
 
     def take_in(self, path: Path, answers: Answers) -> int | None:
         """Take a film into the library as answered, and start measuring it; returns its id, None when that failed."""

@@ -103,13 +103,15 @@ class Collecting(QObject):
         folder = tempfile.TemporaryDirectory(dir=window.desk.store.folder / "arrivals")
         try:
             found = unplaced(window.desk, arrival, Path(folder.name))
-            picture = to_image(window.desk.first_picture(found.film))
+            picture = window.desk.first_picture(found.film)
         except DeepMirrorError as error:
             folder.cleanup()
             window.complain(error.sentence)
             return
         clients = [(c.id, c.name) for c in window.desk.clients()]
-        dialog = ImportDialog(arrival.name, picture, clients, [(m.id, m.title) for m in window.desk.movements()], window)
+        dialog = ImportDialog(arrival.name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
+        if found.view is None:
+            window.guess_view(dialog, picture)
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
         dialog.accepted.connect(lambda: self._placed(arrival, found.film, dialog.answers()))
         dialog.finished.connect(lambda _: folder.cleanup())

@@ -83,16 +83,9 @@ class ImportDialog(QDialog):
         self.problem = QLabel()
         self.problem.setStyleSheet("color: #b4562a")
         self.problem.setWordWrap(True)
-        form = QFormLayout()
-        form.addRow(tr("Client"), self.client)
-        form.addRow("", self.name)
-        form.addRow(tr("Stature"), self.stature)
-        form.addRow(tr("Movement"), self.movement)
-        form.addRow(tr("Filmed"), self.view)
-        form.addRow(tr("Load"), self.load)
-        form.addRow(tr("Tempo asked"), self.tempo)
-        form.addRow(tr("Note"), self.note)
-        self._form = form
+        self._form = form = self._rows()
+        self._side_said = False
+        self.view.currentIndexChanged.connect(self._say_side)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         if ok is not None:
@@ -111,6 +104,18 @@ class ImportDialog(QDialog):
         self.client.currentIndexChanged.connect(self._show_name)
         self._show_name()
 
+    def _rows(self) -> QFormLayout:
+        form = QFormLayout()
+        form.addRow(tr("Client"), self.client)
+        form.addRow("", self.name)
+        form.addRow(tr("Stature"), self.stature)
+        form.addRow(tr("Movement"), self.movement)
+        form.addRow(tr("Filmed"), self.view)
+        form.addRow(tr("Load"), self.load)
+        form.addRow(tr("Tempo asked"), self.tempo)
+        form.addRow(tr("Note"), self.note)
+        return form
+
     @staticmethod
     def _number(low: float, high: float, unit: str, unset: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -119,6 +124,17 @@ class ImportDialog(QDialog):
         box.setSuffix(unit)
         box.setSpecialValueText(unset)
         return box
+
+    def _say_side(self) -> None:
+        self._side_said = True
+        self.view.setToolTip("")
+
+    def offer_view(self, view: str | None) -> None:
+        """A guess of the side, from the picture; nothing that was said is changed."""
+        if view is not None and not self._side_said and self.view.findData(view) >= 0:
+            self.view.setCurrentIndex(self.view.findData(view))
+            self._side_said = False
+            self.view.setToolTip(tr("Guessed from the picture: change it if it is wrong"))
 
     def fill(self, client: str, movement: str | None, view: str | None, load_kg: float | None, note: str) -> None:
         """Fill in what its sender said; a name nobody has becomes a new client's."""

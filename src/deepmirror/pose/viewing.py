@@ -1,0 +1,32 @@
+"""From which side a picture shows the body: a guess from one frame, for the coach to confirm."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.pose.network import Detector, LandmarkNetwork
+
+NOSE, EARS, SHOULDERS, HIPS = 0, (7, 8), (11, 12), (23, 24)  # the network's own numbering, left before right
+WIDE_SHARE = 0.45  # of the trunk: shoulders that look wider than this are seen from the front or from behind
+SURE = 0.5
+
+
+def guess_view(rgb: NDArray[np.uint8]) -> str | None:
+    """ "side-left", "side-right", "front" or "rear" for a picture (H, W, 3); None when no body is found."""
+    bodies = Detector().find(rgb)
+    if not bodies:
+        return None
+    sight = LandmarkNetwork("full").look(rgb, bodies[0][1])
+    if sight.presence < SURE:
+        return None
+    p = sight.points
+    trunk = p[list(SHOULDERS)].mean(axis=0) - p[list(HIPS)].mean(axis=0)
+    long = float(np.hypot(*trunk))
+    up = trunk / max(long, 1e-6)
+    across = np.array([-up[1], up[0]])  # to the right on the screen of a standing body
+    apart = float((p[SHOULDERS[0]] - p[SHOULDERS[1]]) @ across)
+    if abs(apart) > WIDE_SHARE * long:
+        return "front" if apart > 0 else "rear"
+    forward = float((p[NOSE] - p[list(EARS)].mean(axis=0)) @ across)
+    return "side-right" if forward > 0 else "side-left"
