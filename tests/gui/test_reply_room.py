@@ -175,7 +175,9 @@ def test_the_preview_shows_the_written_files_and_sends_them(composing: MainWindo
     film = composing.desk.store.reply_folder(composing.review.film_id) / "reply.mp4"
     written = film.read_bytes()
     QTest.keyClick(dialog, Qt.Key.Key_Return)
+    composing.answering.send()  # a second press while it is on its way sends nothing twice
     qtbot.waitUntil(lambda: not composing.jobs, timeout=PATIENCE)
+    assert len(composing.desk.store.replies.of_film(composing.review.film_id)) == 1
     sent = composing.desk.store.replies.of_film(composing.review.film_id)[0]
     assert (sent.folder / "reply.mp4").read_bytes() == written and sent.state == "handed"
     assert "Sent" in room.state.text() and str(len(sent.files)) in room.state.text()

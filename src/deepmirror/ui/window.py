@@ -253,9 +253,9 @@ class MainWindow(QMainWindow):
         box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
         self.ask(box)
 
-    def run_job(self, job: Job, runner: JobRunner | None = None) -> Job:
-        """Start background work and show it in the status line."""
-        self.jobs.append(job)
+    def run_job(self, job: Job, runner: JobRunner | None = None, on_show: bool = False) -> Job:
+        """Start background work and show it in the status line; on_show: before whatever else runs, as the coach waits for it."""
+        self.jobs.insert(0 if on_show else len(self.jobs), job)
         job.failed.connect(self.complain)
         job.finished.connect(lambda: self._job_ended(job))
         job.progressed.connect(lambda share, words: self._show_progress(job, share, words))

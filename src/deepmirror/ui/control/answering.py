@@ -31,9 +31,9 @@ class Answering(QObject):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window, self._desk, self.room = window, window.desk, window.reply_room
-        self._pictures = JobRunner()
+        self._pictures, self._writer = JobRunner(), JobRunner()  # never behind films that are being measured
         self._wanted: object | None = None
-        self._drawing = False
+        self._drawing = self._sending = False
         self._states: list[dict[str, Any]] = []
         self._undone: list[dict[str, Any]] = []
         self.room.words.phrases = self._phrases
@@ -44,8 +44,9 @@ class Answering(QObject):
         self.room.stroke_drawn.connect(self._draw)
 
     def close(self) -> None:
-        """Stop drawing."""
+        """Stop drawing and writing."""
         self._pictures.close()
+        self._writer.close()
 
     def _review(self) -> Review | None:
         review = self._window.review
@@ -112,9 +113,8 @@ class Answering(QObject):
             self._show_state(self._states[-1])
 
     def _show_state(self, told: dict[str, Any]) -> None:
-        review, row, undone = self._review(), self.room.list.currentRow(), self._undone
+        review, row = self._review(), self.room.list.currentRow()
         if review is not None:
-            self._undone = list(undone)
             self.room.show_reply(Reply.from_dict(told), len(review.film.times) - 1, row)
             self._desk.store.update_film(review.film_id, draft=told)
             self._window.refresh_actions()
@@ -173,7 +173,7 @@ class Answering(QObject):
         package, told = sending.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
         job = Job(tr("Writing the reply"), lambda progress: self._written(package, review, told, progress), self)
         job.done.connect(lambda found: self._show_preview(package, *found))
-        self._window.run_job(job)
+        self._window.run_job(job, self._writer, on_show=True)
 
     @staticmethod
     def _written(package: sending.Package, review: Review, reply: Reply, progress: Progress) -> tuple[Preview, QImage]:
@@ -191,12 +191,17 @@ class Answering(QObject):
     def send(self) -> None:
         """Write what is not written yet, keep it and hand it to the outbox, in the background."""
         review, reply, outbox = self._review(), self.room.reply, self._window.outbox
-        if review is None or reply is None:
+        if review is None or reply is None or self._sending:
             return
+        self._sending = True
         told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed meanwhile
         job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(self._desk, outbox, review, told, progress), self)
         job.done.connect(self._sent)
-        self._window.run_job(job)
+        job.finished.connect(self._send_ended)
+        self._window.run_job(job, self._writer, on_show=True)
+
+    def _send_ended(self) -> None:
+        self._sending = False
 
     def _sent(self, record: sending.ReplyRecord) -> None:
         self.room.show_state(_sent_words(record))
@@ -236,7 +241,7 @@ class Answering(QObject):
 
         job = Job(tr("Asking for a new film"), work, self)
         job.done.connect(self._asked)
-        self._window.run_job(job)
+        self._window.run_job(job, self._writer, on_show=True)
 
     def _asked(self, record: sending.ReplyRecord) -> None:
         self._window.desk_room.refresh()
