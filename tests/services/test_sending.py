@@ -18,7 +18,7 @@ from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.refilming import draft_request, plan_for, send_request
 from deepmirror.services.review import Review
-from deepmirror.services.sending import Package, folder_outbox, hand_over_rest, keep, send_reply, unchanged
+from deepmirror.services.sending import Package, altered, folder_outbox, hand_over_rest, keep, send_reply
 from deepmirror.standins.post import SimulatedOutbox
 
 
@@ -45,11 +45,11 @@ def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_desk: Desk, curl: 
     assert hand_over_rest(demo_desk, outbox, Progress()) == 1 and hand_over_rest(demo_desk, outbox, Progress()) == 0
     sent = next((tmp_path / "out").iterdir())
     assert {p.name: p.read_bytes() for p in sent.iterdir()} == looked_at
-    assert unchanged(record) == [] and record.files.keys() == looked_at.keys()
+    assert altered(record) == [] and record.files.keys() == looked_at.keys()
     kept = record.folder / "reply.html"
     kept.chmod(0o644)
     kept.write_text("changed")
-    assert unchanged(record) == ["reply.html"]
+    assert altered(record) == ["reply.html"]
     film = demo_desk.store.film(curl.film_id)
     assert film.state == "sent" and film.draft["corrections"][0]["cue"] == "Belly button into the pad."
     watches = demo_desk.store.watches.of_client(curl.record.client_id)
@@ -66,7 +66,7 @@ def test_nothing_that_goes_out_says_where_it_came_from(demo_desk: Desk, curl: Re
     assert curl.analysis is not None
     reply = draft_reply(curl.analysis, curl.record.client_name)
     files = Package(demo_desk, curl.film_id).write(curl, reply, Progress())
-    traces = [str(demo_desk.store.folder), curl.record.original_name, curl.record.path.name, str(Path.home()), "com.apple", "location"]
+    traces = [str(demo_desk.store.folder), curl.record.original_name, curl.record.path.name, str(Path.home()), "location"]
     for path in files:
         data = path.read_bytes()
         for trace in traces:

@@ -130,7 +130,7 @@ def folder_outbox(desk: Desk) -> Outbox:
     return FolderOutbox(desk.store.folder / "outbox")
 
 
-def unchanged(record: ReplyRecord) -> list[str]:
+def altered(record: ReplyRecord) -> list[str]:
     """Names of kept files that are no longer as they were sent."""
     return [
         name for name, digest in record.files.items() if not (record.folder / name).exists() or file_hash(record.folder / name) != digest

@@ -93,11 +93,6 @@ class PhraseStore:
             else:
                 row.used += 1
 
-    def forget(self, field: str, text: str) -> None:
-        """Take words out of the bank."""
-        with self._sessions() as s:
-            s.execute(delete(PhraseRow).where(PhraseRow.field == field, PhraseRow.text == text))
-
     def bank(self, field: str, code: str) -> list[str]:
         """Words for a field: those used for this fault first, then those for others."""
         with self._sessions() as s:

@@ -251,11 +251,8 @@ class Answering(QObject):
 def _sent_words(record: sending.ReplyRecord) -> str:
     when = record.made_at[:16].replace("T", " ")
     if record.state == "handed":
-        return tr(
-            "Sent {when}, {count} files, {where}. Kept in {folder}",
-            when=when,
-            count=len(record.files),
-            where=record.sentence,
-            folder=record.folder,
-        )
+        told = {"when": when, "count": len(record.files), "where": record.sentence, "folder": record.folder}
+        words = tr("Sent {when}, {count} files, {where}. Kept in {folder}", **told)
+        changed = sending.altered(record)
+        return words + (" " + tr("(no longer as sent: {names})", names=", ".join(changed)) if changed else "")
     return tr("Kept, not yet sent ({when}): {why}", when=when, why=record.sentence)
