@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
 from deepmirror.core.tempo import Tempo, parse_tempo
@@ -20,25 +20,27 @@ FREE_POINTS = ("bar", "waistband", "mid_back", "low_back", "roller")
 LARGEST_BRIEF_BYTES = 5_000_000
 
 
-class _Model(BaseModel):
+def _readable(text: str) -> str:
+    if text:
+        parse_tempo(text)
+    return text
+
+
+TempoText = Annotated[str, AfterValidator(_readable)]
+
+
+class OpenPart(BaseModel):
     """Unknown keys are ignored: briefs from newer versions still open."""
 
     model_config = ConfigDict(extra="ignore", frozen=True, allow_inf_nan=False)
 
 
-class DefaultPart(_Model):
-    tempo: str | None = None
+class DefaultPart(OpenPart):
+    tempo: TempoText | None = None
     reps: Annotated[str, Field(pattern=r"^\d{1,3}(-\d{1,3})?$")] | None = None
 
-    @field_validator("tempo")
-    @classmethod
-    def _readable(cls, value: str | None) -> str | None:
-        if value:
-            parse_tempo(value)
-        return value
 
-
-class ClientPart(_Model):
+class ClientPart(OpenPart):
     stature_cm: Annotated[float, Field(ge=50, le=260)] | None = None
     mass_kg: Annotated[float, Field(ge=15, le=400)] | None = None
     sex: Literal["female", "male", "unspecified"] = "unspecified"
@@ -55,7 +57,7 @@ class ClientPart(_Model):
     imperial: bool = False
 
 
-class ScalePart(_Model):
+class ScalePart(OpenPart):
     points_px: tuple[Pixel, Pixel]
     length_cm: Centimetres
 
@@ -67,7 +69,7 @@ class ScalePart(_Model):
         return value
 
 
-class MarksPart(_Model):
+class MarksPart(OpenPart):
     pad_line: tuple[Pixel, Pixel] | None = None
     pivot: Pixel | None = None
     platform: Annotated[list[Pixel], Field(min_length=4, max_length=4)] | None = None
@@ -81,19 +83,19 @@ class MarksPart(_Model):
     stack: Pixel | None = None
 
 
-class SeedPart(_Model):
+class SeedPart(OpenPart):
     frame: Annotated[int, Field(ge=0)]
     points_px: dict[str, Pixel]
 
 
-class SubjectPart(_Model):
+class SubjectPart(OpenPart):
     """A click on the one who lifts, where several people are in view."""
 
     frame: Annotated[int, Field(ge=0)]
     at_px: Pixel
 
 
-class BriefFile(_Model):
+class BriefFile(OpenPart):
     """The JSON as it stands in the contract."""
 
     movement: Annotated[str, Field(min_length=1, max_length=80)]

@@ -16,10 +16,10 @@ from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import Field, ValidationError
 
-from deepmirror.core.tempo import parse_tempo
 from deepmirror.errors import BadBundle
+from deepmirror.exchange.brief import OpenPart, TempoText
 
 FILM_SUFFIXES = (".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".3gp")
 SET_NAME = "set.json"
@@ -32,30 +32,17 @@ BLOCK = 1 << 20
 LEFT_ASIDE = ("__MACOSX/",)  # what some systems add to every zip made by hand
 
 
-class _Part(BaseModel):
-    """Unknown keys are ignored, so that newer senders are understood."""
-
-    model_config = ConfigDict(extra="ignore", frozen=True, allow_inf_nan=False)
-
-
-class SetPart(_Part):
+class SetPart(OpenPart):
     """What was lifted."""
 
     number: Annotated[int, Field(ge=1, le=60)] | None = None
     reps: Annotated[int, Field(ge=0, le=500)] | None = None
     load_kg: Annotated[float, Field(ge=0, le=1000)] | None = None
     effort: Annotated[float, Field(ge=0, le=10)] | None = None
-    tempo: str | None = None
-
-    @field_validator("tempo")
-    @classmethod
-    def _readable(cls, value: str | None) -> str | None:
-        if value:
-            parse_tempo(value)
-        return value
+    tempo: TempoText | None = None
 
 
-class SetFile(_Part):
+class SetFile(OpenPart):
     """set.json: who, which movement, from where it was filmed, the set, and a note to the coach."""
 
     format: Literal["deep-mirror-set"]

@@ -6,16 +6,13 @@ import base64
 from importlib import resources
 from typing import Any
 
-from jinja2 import Environment, PackageLoader, select_autoescape
+from jinja2 import Environment, PackageLoader, Template, select_autoescape
 
 from deepmirror.reply.model import Reply
 
 
 def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, captions: str) -> str:
     """HTML with stills (PNG by correction code), film (MP4) and captions (WebVTT) inside."""
-    environment = Environment(
-        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
-    )
     fonts = resources.files("deepmirror") / "assets" / "fonts"
     context: dict[str, Any] = {
         "reply": reply,
@@ -25,7 +22,21 @@ def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, capt
         "regular": _data("font/ttf", (fonts / "AtkinsonHyperlegible_400Regular.ttf").read_bytes()),
         "bold": _data("font/ttf", (fonts / "AtkinsonHyperlegible_700Bold.ttf").read_bytes()),
     }
-    return environment.get_template("page.html").render(**context)
+    return _template("page.html").render(**context)
+
+
+def render_request(request: object, plan_png: bytes) -> str:
+    """HTML of a request for a new film, with its camera plan (PNG) inside. request: see services.refilming.Request."""
+    face = resources.files("deepmirror") / "assets" / "fonts" / "AtkinsonHyperlegible_400Regular.ttf"
+    parts = {"plan": _data("image/png", plan_png), "regular": _data("font/ttf", face.read_bytes())}
+    return _template("request.html").render(request=request, **parts)
+
+
+def _template(name: str) -> Template:
+    environment = Environment(
+        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
+    )
+    return environment.get_template(name)
 
 
 def _data(kind: str, content: bytes) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,7 +13,7 @@ from deepmirror.reply.draw import Box, outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
 from deepmirror.services.desk import Desk
-from deepmirror.services.replying import Drawer, Earlier
+from deepmirror.services.replying import Drawer, Earlier, source_of
 from deepmirror.services.review import Review
 
 SNAP_SHARE, REACH_SHARE = 0.022, 0.35  # of the picture's height: a click on a joint, and how far beside it still goes with it
@@ -62,8 +63,8 @@ def composed(desk: Desk, review: Review, item: Correction | Since, blur: bool) -
 def stroke_at(review: Review, item: Correction, kind: StrokeKind, clicks: list[tuple[float, float]], text: str = "") -> Stroke:
     """A stroke from clicks (px of the finished picture): each click takes hold of the body point it lies on or beside."""
     assert review.analysis is not None
-    with Earlier(None) as earlier:
-        overlay = Drawer(review.film, review.analysis, False, earlier).source.composed(item)
+    source = source_of(review.analysis, review.film.facts.fps, blur=False)
+    overlay = source.composed(replace(item, ghost=False))  # this runs under the hand: the ghost is not needed to find a point
     size = review.film.facts.width, review.film.facts.height
     places = {n: (float(p[0]), float(p[1])) for n, p in overlay.places().items()}
     spots = [outside(click, overlay, size) for click in clicks]

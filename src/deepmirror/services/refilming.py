@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import base64
 import shutil
 from dataclasses import dataclass
-from importlib import resources
-
-from jinja2 import Environment, PackageLoader, select_autoescape
 
 from deepmirror.core.units import length_words
 from deepmirror.exchange.post import Outbox
@@ -17,6 +13,7 @@ from deepmirror.movements.cameras import camera_posture
 from deepmirror.movements.schema import Movement
 from deepmirror.reply.camera import CameraPlan, distance_for
 from deepmirror.reply.camera import draw_plan as draw_plan
+from deepmirror.reply.page import render_request
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
@@ -126,18 +123,6 @@ def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, pro
     record = keep(desk, film_id, "refilm", folder, {"movement": request.movement, "words": request.words, "reasons": request.reasons})
     desk.store.update_film(film_id, state="asked", line=f"new film asked: {request.reasons[0]}")
     return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")
-
-
-def render_request(request: Request, plan_png: bytes) -> str:
-    """The request as one page that needs nothing else."""
-    environment = Environment(
-        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
-    )
-    fonts = resources.files("deepmirror") / "assets" / "fonts"
-    face = base64.b64encode((fonts / "AtkinsonHyperlegible_400Regular.ttf").read_bytes()).decode()
-    return environment.get_template("request.html").render(
-        request=request, plan=f"data:image/png;base64,{base64.b64encode(plan_png).decode()}", regular=f"data:font/ttf;base64,{face}"
-    )
 
 
 def came_for(desk: Desk, film_id: int) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.phases import WHOLE, Difference, by_phase, difference, phase_of, time_of
+from deepmirror.core.phases import Difference, by_phase, difference, phase_of, time_of
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.track import Series
@@ -15,7 +15,7 @@ from deepmirror.core.values import Value, with_unit
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.comparing import COMPARED
+from deepmirror.services.comparing import COMPARED, SECONDS_U
 from deepmirror.services.desk import Desk
 
 SHOWN = (840, 520)  # px of each picture
@@ -143,11 +143,8 @@ class SideBySide:
         for phase, words in (("eccentric", "lowering"), ("bottom", "hold at the bottom"), ("concentric", "lifting")):
             one, two = (rep.phases_s[phase] for rep in self.pair())
             if one is not None and two is not None:
-                rows.append(_row(words, "s", Value(one, PHASE_U_S), Value(two, PHASE_U_S)))
+                rows.append(_row(words, "s", Value(one, SECONDS_U), Value(two, SECONDS_U)))
         return sorted(rows, key=lambda r: not r.real)
-
-
-PHASE_U_S = 0.07  # k = 2 of a phase's length: two frames at 30 a second
 
 
 def _row(words: str, unit: str, a: Value, b: Value) -> Row:
@@ -172,8 +169,3 @@ def films_to_compare(desk: Desk, film_id: int) -> list[tuple[int, str]]:
     mine = [f for f in desk.store.films(film.client_id) if desk.store.evidence_path(f.id).exists()]
     mine.sort(key=lambda f: f.brief["movement"] != film.brief["movement"])
     return [(f.id, f"{f.arrived_at[:10]} · {f.brief['movement'].replace('_', ' ')} · {f.brief['view'].replace('-', ' ')}") for f in mine]
-
-
-def whole() -> float:
-    """The phase at which a rep ends."""
-    return WHOLE

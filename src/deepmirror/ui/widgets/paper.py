@@ -14,8 +14,10 @@ def heading(words: str) -> QLabel:
 
 
 def empty(layout: QLayout) -> None:
-    """Take all widgets out of a layout and let them go."""
+    """Take all widgets out of a layout, and out of the layouts in it, and let them go."""
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
             widget.hide()
             widget.deleteLater()
+        elif (inner := item.layout()) is not None:
+            empty(inner)

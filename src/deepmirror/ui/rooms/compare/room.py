@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.services.sidebyside import SideBySide, whole
+from deepmirror.core.phases import WHOLE
+from deepmirror.services.sidebyside import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.phase_plot import PhaseCurves, PhasePlot
@@ -85,7 +86,7 @@ class CompareRoom(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, TICKS)
         self.slider.setAccessibleName(tr("Phase of the rep"))
-        self.slider.valueChanged.connect(lambda v: self.seek(v / TICKS * whole()))
+        self.slider.valueChanged.connect(lambda v: self.seek(v / TICKS * WHOLE))
         self.signal = QComboBox()
         self.signal.setAccessibleName(tr("Curve"))
         self.signal.setMinimumWidth(170)
@@ -178,10 +179,10 @@ class CompareRoom(QWidget):
         pair = self.pair
         if pair is None:
             return
-        self._phase = min(max(phase, 0.0), whole())
+        self._phase = min(max(phase, 0.0), WHOLE)
         self.plot.set_phase(self._phase)
         self.slider.blockSignals(True)
-        self.slider.setValue(round(self._phase / whole() * TICKS))
+        self.slider.setValue(round(self._phase / WHOLE * TICKS))
         self.slider.blockSignals(False)
         now = self._phase
         self.reader.ask(lambda _: _joined(pair.pictures(now)), 0)
@@ -194,7 +195,7 @@ class CompareRoom(QWidget):
         """One frame of the left film on or back."""
         if self.pair is not None:
             a, _ = self.pair.pair()
-            frame = 1 / self.pair.first.film.facts.fps / max(a.end_s - a.start_s, 0.1) * whole()
+            frame = 1 / self.pair.first.film.facts.fps / max(a.end_s - a.start_s, 0.1) * WHOLE
             self.pause()
             self.seek(self._phase + way * frame)
 
@@ -203,7 +204,7 @@ class CompareRoom(QWidget):
         if self._clock.isActive():
             self.pause()
         elif self.pair is not None:
-            self._start = 0.0 if self._phase >= whole() else self._seconds_at(self._phase)
+            self._start = 0.0 if self._phase >= WHOLE else self._seconds_at(self._phase)
             self._since.start()
             self._clock.start(TICK_MS)
             self.play_button.setText(tr("Pause"))

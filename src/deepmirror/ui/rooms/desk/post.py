@@ -35,12 +35,7 @@ class PostPanel(QFrame):
         if [(a.id, a.state) for a in open_ones] == [(a.id, a.state) for a in self.arrivals]:
             return
         self.arrivals, self.buttons = open_ones, []
-        while (item := self._column.takeAt(0)) is not None:
-            if (layout := item.layout()) is not None:
-                empty(layout)
-            elif (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self._column)
         for arrival in open_ones[:MOST_ROWS]:
             self._column.addLayout(self._row(arrival))
         if len(open_ones) > MOST_ROWS:

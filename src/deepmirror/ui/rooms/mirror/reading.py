@@ -112,12 +112,7 @@ class ReadingPanel(QWidget):
     def _clear(self) -> None:
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
-        while (item := self._column.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
-            elif (layout := item.layout()) is not None:
-                empty(layout)
+        empty(self._column)
 
     def show_words(self, words: str) -> None:
         """Nothing measured yet: say what to do."""
