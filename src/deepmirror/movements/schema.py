@@ -119,6 +119,7 @@ class Movement(Strict):
     min_range_deg: float
     standing: bool = False
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
+    foot_free: bool = False  # the foot hangs in the air: it is looked for as one piece
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
     takes_turns: bool = False  # left and right leg lead by turns
     platform_moves: bool = False  # the feet stand on something that moves with them

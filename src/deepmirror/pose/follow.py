@@ -97,7 +97,7 @@ class PatchFollower:
                 continue
             for c in range(2):
                 if np.isfinite(turns[p, c]):
-                    pixels = _turned(grey, centres[p], float(turns[p, c]), self._radius)
+                    pixels = turned(grey, centres[p], float(turns[p, c]), self._radius)
                     if pixels.std() > 4:
                         self._patches.append(Patch(keyframe.frame, p, c, centres[p].copy(), float(turns[p, c]), float(first[p]), pixels))
 
@@ -115,9 +115,9 @@ class PatchFollower:
             turn = turns[patch.point, patch.carrier]
             if not np.isfinite(turn) or not np.isfinite(centres[patch.point]).all():
                 continue
-            field = _turned(grey, centres[patch.point], float(turn), reach)
+            field = turned(grey, centres[patch.point], float(turn), reach)
             score = np.asarray(cv2.matchTemplate(field, patch.pixels, cv2.TM_CCOEFF_NORMED), np.float32)
-            value, (dx, dy) = _peak(score)
+            value, (dx, dy) = peak(score)
             if value > best[patch.point]:
                 shift = np.array([dx - self._search, dy - self._search])
                 c, s = np.cos(turn), np.sin(turn)
@@ -128,16 +128,16 @@ class PatchFollower:
         return found, sigma, which
 
 
-def _turned(grey: Picture, centre: Array, turn: float, radius: int) -> NDArray[np.float32]:
-    """Square patch of half-size `radius` whose x axis points along `turn` in the picture."""
-    c, s = np.cos(turn), np.sin(turn)
+def turned(grey: Picture, centre: Array, turn: float, radius: int, shrink: float = 1.0) -> NDArray[np.float32]:
+    """Square patch (2 radius + 1)² around `centre` (px) whose x axis points along `turn` in the picture, at `shrink` of its size."""
+    c, s = np.cos(turn) / shrink, np.sin(turn) / shrink
     inverse = np.array([[c, -s, centre[0] - c * radius + s * radius], [s, c, centre[1] - s * radius - c * radius]])
     size = 2 * radius + 1
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     return np.asarray(cv2.warpAffine(grey, inverse, (size, size), flags=flags, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
-def _peak(score: NDArray[np.float32]) -> tuple[float, tuple[float, float]]:
+def peak(score: NDArray[np.float32]) -> tuple[float, tuple[float, float]]:
     """Highest score and its place, to a fraction of a pixel by parabolas through the neighbours."""
     row, col = np.unravel_index(int(np.argmax(score)), score.shape)
     value, y, x = float(score[row, col]), float(row), float(col)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
+from deepmirror.pose.foot import FootFollower
 from deepmirror.pose.follow import PatchFollower, StepFollower
 from deepmirror.pose.network import NETWORK_INDEX, Detector, LandmarkNetwork, Quality, Region, Sighting, region_around
 from deepmirror.pose.room import RoomFollower
@@ -199,21 +200,29 @@ def unswap(network: Array, names: list[str]) -> None:
 
 
 def follow(
-    frames: Callable[[], Iterator[Picture]], evidence: Evidence, keys: list[Keyframe], names: list[str], positions: Array, tick: Tick
+    frames: Callable[[], Iterator[Picture]],
+    evidence: Evidence,
+    keys: list[Keyframe],
+    names: list[str],
+    positions: Array,
+    tick: Tick,
+    foot_in_air: bool = False,
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
-    frames gives the film's grey pictures in order, as often as it is called.
+    frames gives the film's grey pictures in order, as often as it is called; foot_in_air: look for the near foot as one piece.
     """
     at = [evidence.names.index(n) for n in names]
     steady = filled(positions)
     shank = shank_px(steady, names)
-    stepper, patcher, room = StepFollower(shank), PatchFollower(shank), RoomFollower()
+    stepper, patcher, room, foot = StepFollower(shank), PatchFollower(shank), RoomFollower(), FootFollower(names)
     by_frame = {k.frame: k for k in keys}
     if by_frame:
         for i, grey in enumerate(frames()):
             if i in by_frame:
                 patcher.learn(grey, by_frame[i], names, steady[i])
+                if foot_in_air:
+                    foot.learn(grey, by_frame[i], steady[i])
             if i >= max(by_frame):
                 break
 
@@ -221,6 +230,9 @@ def follow(
         room.add(grey, steady[i])
         if by_frame:
             evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
+        for point, place, sigma, row in foot.find(grey, steady[i]):
+            evidence.match[i, at[point]], evidence.match_sigma[i, at[point]] = place, sigma
+            evidence.match_key[i, at[point]] = row + len(patcher.learned())
 
     with ThreadPoolExecutor(1) as pool:
         for i, grey in enumerate(frames()):
@@ -230,7 +242,7 @@ def follow(
             evidence.step[i, at], evidence.step_sigma[i, at] = stepper.step(grey, steady[max(i - 1, 0)])
             other.result()
             tick(i)
-    evidence.learned = patcher.learned()
+    evidence.learned = np.concatenate([patcher.learned(), foot.learned()])
     for row in evidence.learned:
         row[1] = at[int(row[1])]
     evidence.room = room.path()

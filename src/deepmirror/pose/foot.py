@@ -1,0 +1,140 @@
+"""A foot in the air (behind a curl's roller, under an extension's): one patch of the whole shoe, moved and turned as one piece.
+
+Heel and toe looked for one by one are lost there: the roller hides the one and the wall behind changes the other. The shoe as
+a whole keeps its shape, so it is looked for with its outline, at every angle an ankle allows.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import SIDES, sided
+from deepmirror.pose.evidence import Keyframe, carrier_turns, rotate
+from deepmirror.pose.follow import peak, turned
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+
+REACH_DEG, COARSE_DEG, FINE_DEG = 48.0, 8.0, 2.0  # how far the ankle may have moved since the click, and the steps of the search
+SEARCH_SHARE = 0.22  # of the shoe's length: how far the ankle may lie from where it is thought to be
+MARGIN_SHARE = 0.13  # of the shoe's length: how much around heel, toe and instep belongs to the patch
+EDGE_BLUR_PX = 0.8
+UNLIKELY = 0.25  # what a bend of the whole reach costs in score: a shoe half hidden looks alike at many angles
+WORKING_PX = 44.0  # the shoe is looked for at about this length: finer pictures only cost time
+SCORE_FLOOR = 0.40
+APART_DEG = 16.0
+MARGIN_FLOOR = 0.02  # a shoe that fits no better than at quite another bend tells nothing
+SIGMA_FLOOR, SIGMA_SLOPE = 0.015, 0.0012  # of the shank: what a perfect-looking fit may still be off, and how doubt grows (our bench)
+
+
+@dataclass(frozen=True)
+class Found:
+    """Where a shoe was found: heel and toe (2,) px, and how well it fitted (-1..1)."""
+
+    heel: Array
+    toe: Array
+    score: float
+    margin: float
+
+
+class Shoe:
+    """The picture of one shoe on a keyframe, and the search for it elsewhere."""
+
+    def __init__(self, grey: Picture, ankle: Array, heel: Array, toe: Array, shank_turn: float) -> None:
+        self.length = float(np.linalg.norm(toe - heel))
+        self._shrink = min(1.0, WORKING_PX / max(self.length, 1e-6))
+        turn = float(np.arctan2(*(toe - heel)[::-1]))
+        self._angle = turn - shank_turn
+        centre = (heel + toe) / 2
+        self._from_ankle = rotate(centre - ankle, -turn)
+        self._half = int(np.ceil(self.length * self._shrink * (0.5 + MARGIN_SHARE))) + 1
+        self._search = max(3, round(SEARCH_SHARE * self.length * self._shrink))
+        self._pixels = outline(grey, centre, turn, self._half, self._shrink)
+        self._mask = self._shape(rotate(ankle - centre, -turn))
+
+    def _shape(self, ankle: Array) -> NDArray[np.float32]:
+        """What of the patch is shoe: heel, toe and instep with a margin; the ankle itself may lie behind a roller."""
+        half, unit = self._half, self.length * self._shrink
+        mask = np.zeros((2 * half + 1,) * 2, np.uint8)
+        instep = 0.6 * ankle * self._shrink
+        points = np.array([(-unit / 2, 0.0), (unit / 2, 0.0), tuple(instep)]) + half
+        hull = cv2.convexHull(points.astype(np.float32)).astype(np.int32)
+        cv2.fillConvexPoly(mask, hull, 1)
+        margin = max(1, round(MARGIN_SHARE * unit))
+        return cv2.dilate(mask, np.ones((2 * margin + 1,) * 2, np.uint8)).astype(np.float32)
+
+    def find(self, grey: Picture, ankle: Array, shank_turn: float) -> Found | None:
+        """The best place near where the shank puts it; None where nothing is like it."""
+        start, best, other = 0.0, None, None
+        for reach, step in ((REACH_DEG, COARSE_DEG), (COARSE_DEG, FINE_DEG)):
+            bends = start + np.arange(-reach, reach + 0.5 * step, step)
+            tried = [self._try(grey, ankle, shank_turn, float(np.deg2rad(b))) for b in bends]
+            k = int(np.argmax([t[0] - UNLIKELY * (b / REACH_DEG) ** 2 for t, b in zip(tried, bends, strict=True)]))
+            best, start = tried[k], float(bends[k])
+            if other is None:
+                other = max(t[0] for t, b in zip(tried, bends, strict=True) if abs(b - start) >= APART_DEG)
+        if best is None or best[0] < SCORE_FLOOR or best[0] - other < MARGIN_FLOOR:
+            return None
+        score, centre, turn = best
+        half = rotate(np.array([self.length / 2, 0.0]), turn)
+        return Found(centre - half, centre + half, score, score - other)
+
+    def _try(self, grey: Picture, ankle: Array, shank_turn: float, bend: float) -> tuple[float, Array, float]:
+        turn = shank_turn + self._angle + bend
+        centre = ankle + rotate(self._from_ankle, turn)
+        field = outline(grey, centre, turn, self._half + self._search, self._shrink)
+        score = cv2.matchTemplate(field, self._pixels, cv2.TM_CCOEFF_NORMED, mask=self._mask)
+        score = np.where(np.isfinite(score), score, -1.0).astype(np.float32)
+        value, (x, y) = peak(score)
+        shift = np.array([x - self._search, y - self._search]) / self._shrink
+        return value, centre + rotate(shift, turn), turn
+
+
+def outline(grey: Picture, centre: Array, turn: float, half: int, shrink: float) -> NDArray[np.float32]:
+    """How steep the picture is around `centre`: edges stay where the wall behind the shoe turns from light to dark."""
+    soft = cv2.GaussianBlur(turned(grey, centre, turn, half, shrink), (0, 0), EDGE_BLUR_PX)
+    return np.hypot(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
+
+
+class FootFollower:
+    """Looks for the near foot with the shoe of every keyframe on which ankle, heel and toe were clicked."""
+
+    def __init__(self, names: list[str]) -> None:
+        self._names = names
+        side = next((s for s in SIDES if sided("heel", s) in names), "left")
+        self._at = [names.index(sided(j, side)) if sided(j, side) in names else -1 for j in ("knee", "ankle", "heel", "toe")]
+        self._shoes: list[tuple[Shoe, Array]] = []
+
+    def learn(self, grey: Picture, key: Keyframe, centres: Array) -> None:
+        """Keep the shoe of this frame; centres (P, 2) px say where its points are."""
+        if -1 in self._at or not all(self._names[k] in key.points for k in self._at[1:]):
+            return
+        turns = carrier_turns(centres[None], self._names)[0]
+        rows = np.array([(key.frame, k, *centres[k], turns[k]) for k in self._at[2:]])
+        shoe = Shoe(grey, *(centres[k] for k in self._at[1:]), shank_turn=self._shank(centres))
+        self._shoes.append((shoe, rows))
+
+    def learned(self) -> Array:
+        """(2 K, 5): frame, point, centre x, centre y, carrier's turn of every shoe's heel and toe."""
+        return np.concatenate([rows for _, rows in self._shoes]) if self._shoes else np.empty((0, 5))
+
+    def find(self, grey: Picture, centres: Array) -> list[tuple[int, Array, float, int]]:
+        """Heel and toe: (point, place (2,) px, sigma px, row of `learned`); sigma inf where no shoe fits; empty without a shoe."""
+        found = [shoe.find(grey, centres[self._at[1]], self._shank(centres)) for shoe, _ in self._shoes]
+        if not found:
+            return []
+        which = int(np.argmax([f.score if f else -1.0 for f in found]))
+        best = found[which]
+        if best is None:
+            return [(p, np.full(2, np.nan), np.inf, -1) for p in self._at[2:]]
+        shank = float(np.linalg.norm(centres[self._at[1]] - centres[self._at[0]]))
+        sigma = (SIGMA_FLOOR + SIGMA_SLOPE / best.margin**1.3) * shank
+        return [(p, place, sigma, 2 * which + k) for k, (p, place) in enumerate(zip(self._at[2:], (best.heel, best.toe), strict=True))]
+
+    def _shank(self, centres: Array) -> float:
+        d = centres[self._at[1]] - centres[self._at[0]]
+        return float(np.arctan2(d[1], d[0]))
