@@ -120,6 +120,7 @@ class Movement(Strict):
     standing: bool = False
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     foot_free: bool = False  # the foot hangs in the air: it is looked for as one piece
+    bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
     takes_turns: bool = False  # left and right leg lead by turns
     platform_moves: bool = False  # the feet stand on something that moves with them

@@ -38,7 +38,7 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
         i = evidence.names.index(name)
         rows = sorted((k for k in keys if name in k.points and k.frame < len(calm)), key=lambda k: k.frame)
         paths = np.array([_path(name, k, calm, evidence.names, near) for k in rows])
-        network[:, i] = _blend(paths, [k.frame for k in rows])
+        network[:, i] = blend(paths, [k.frame for k in rows])
         sigma[:, i] = CARRIED_SIGMA_SHARE[name] * shank
     return replace(evidence, network=network, network_sigma=sigma)
 
@@ -54,7 +54,7 @@ def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
         rows = sorted((k for k in keys if name in k.points and k.frame < len(calm)), key=lambda k: k.frame)
         if rows and name in evidence.names:
             i = evidence.names.index(name)
-            network[:, i] = _blend(np.array([_path(name, k, calm, evidence.names, near) for k in rows]), [k.frame for k in rows])
+            network[:, i] = blend(np.array([_path(name, k, calm, evidence.names, near) for k in rows]), [k.frame for k in rows])
             sigma[:, i] = HELD_FOOT_SIGMA_SHARE * shank
     return replace(evidence, network=network, network_sigma=sigma)
 
@@ -81,7 +81,7 @@ def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) ->
     return np.asarray(a + rotate(along, turn))
 
 
-def _blend(paths: Array, frames: list[int]) -> Array:
+def blend(paths: Array, frames: list[int]) -> Array:
     """Paths (K, T, 2) weighted by how near in time each keyframe is."""
     if len(paths) == 1:
         return np.asarray(paths[0])

@@ -34,6 +34,7 @@ class Evidence:
     learned (K, 2 + 3): keyframe number, point number, and centre x, y (px) and carrier turn (rad) of each learned patch.
     room (T, 2, 3): where the still room of frame 0 lies in each frame (affine, px); empty for a camera that stands still.
     stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
+    plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where there is none.
     """
 
     times: Array
@@ -48,6 +49,7 @@ class Evidence:
     learned: Array = field(default_factory=lambda: np.empty((0, 5)))
     room: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
     stack: Array = field(default_factory=lambda: np.empty(0))
+    plate: Array = field(default_factory=lambda: np.empty((0, 2)))
 
     def __post_init__(self) -> None:
         shape = self.network.shape

@@ -27,8 +27,8 @@ UNLIKELY = 0.25  # what a bend of the whole reach costs in score: a shoe half hi
 WORKING_PX = 44.0  # the shoe is looked for at about this length: finer pictures only cost time
 SCORE_FLOOR = 0.40
 APART_DEG = 16.0
-MARGIN_FLOOR = 0.02  # a shoe that fits no better than at quite another bend tells nothing
-SIGMA_FLOOR, SIGMA_SLOPE = 0.015, 0.0012  # of the shank: what a perfect-looking fit may still be off, and how doubt grows (our bench)
+MARGIN_FLOOR = 0.08  # a shoe that fits no better than at quite another bend tells nothing
+SIGMA_FLOOR, SIGMA_SLOPE = 0.02, 0.00025  # of the shank: what a perfect-looking fit may still be off, and how doubt grows (our bench)
 
 
 @dataclass(frozen=True)
@@ -130,9 +130,9 @@ class FootFollower:
         which = int(np.argmax([f.score if f else -1.0 for f in found]))
         best = found[which]
         if best is None:
-            return [(p, np.full(2, np.nan), np.inf, -1) for p in self._at[2:]]
+            return []
         shank = float(np.linalg.norm(centres[self._at[1]] - centres[self._at[0]]))
-        sigma = (SIGMA_FLOOR + SIGMA_SLOPE / best.margin**1.3) * shank
+        sigma = (SIGMA_FLOOR + SIGMA_SLOPE / best.margin**3) * shank
         return [(p, place, sigma, 2 * which + k) for k, (p, place) in enumerate(zip(self._at[2:], (best.heel, best.toe), strict=True))]
 
     def _shank(self, centres: Array) -> float:

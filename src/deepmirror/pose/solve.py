@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from deepmirror.core.body import Body
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
-from deepmirror.core.plane import Opening, Plane, fit_plane
+from deepmirror.core.plane import FOCAL_SHARE, Opening, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Track
 from deepmirror.core.values import Value
@@ -19,6 +19,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
+from deepmirror.pose.plate import behind_plate
 
 Array = NDArray[np.float64]
 
@@ -141,12 +142,13 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     moved = Offsets(all_moved.move[:, kept], all_moved.sigma[kept])
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
-    evidence = _moved_matches(evidence, keys, moved)
+    evidence = plain = _moved_matches(evidence, keys, moved)
     solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None)
     separations = near_far(whole, seen.view)
     plane = None
     for last in (False, True):
         bare = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
+        evidence = _behind_plate(plain, keys, seen, solution.positions)
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
             if not last and near_side(seen.view):
@@ -157,6 +159,12 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         )
     covariance = solution.covariance + np.diag(_systematic(evidence, moved, solution))[None]
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
+
+
+def _behind_plate(evidence: Evidence, keys: list[Keyframe], seen: Seen, positions: Array) -> Evidence:
+    """The near shoulder told by the plate that hides it, where one was followed."""
+    px_per_cm = shank_px(positions, evidence.names) / seen.body.length("shank").cm
+    return behind_plate(evidence, keys, seen.view, positions, px_per_cm, FOCAL_SHARE * max(seen.size) / px_per_cm)
 
 
 def _acceleration(evidence: Evidence) -> float:

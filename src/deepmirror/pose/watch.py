@@ -18,6 +18,7 @@ from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.foot import FootFollower
 from deepmirror.pose.follow import PatchFollower, StepFollower
 from deepmirror.pose.network import NETWORK_INDEX, Detector, LandmarkNetwork, Quality, Region, Sighting, region_around
+from deepmirror.pose.plate import PlateFollower
 from deepmirror.pose.room import RoomFollower
 
 Array = NDArray[np.float64]
@@ -207,22 +208,28 @@ def follow(
     positions: Array,
     tick: Tick,
     foot_in_air: bool = False,
+    plate_beside: str | None = None,
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
-    frames gives the film's grey pictures in order, as often as it is called; foot_in_air: look for the near foot as one piece.
+    frames gives the film's grey pictures in order, as often as it is called; foot_in_air: look for the near foot as one piece;
+    plate_beside: the shoulder a bar's plate may hide.
     """
     at = [evidence.names.index(n) for n in names]
     steady = filled(positions)
     shank = shank_px(steady, names)
     stepper, patcher, room, foot = StepFollower(shank), PatchFollower(shank), RoomFollower(), FootFollower(names)
     by_frame = {k.frame: k for k in keys}
+    plate, plates = PlateFollower(shank), np.full((len(evidence.times), 2), np.nan)
+    shoulder = names.index(plate_beside) if plate_beside in names else None
     if by_frame:
         for i, grey in enumerate(frames()):
             if i in by_frame:
                 patcher.learn(grey, by_frame[i], names, steady[i])
                 if foot_in_air:
                     foot.learn(grey, by_frame[i], steady[i])
+                if shoulder is not None and plate_beside in by_frame[i].points:
+                    plate.learn(grey, steady[i, shoulder])
             if i >= max(by_frame):
                 break
 
@@ -230,6 +237,8 @@ def follow(
         room.add(grey, steady[i])
         if by_frame:
             evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
+        if shoulder is not None:
+            plates[i] = plate.find(grey, steady[i, shoulder])
         for point, place, sigma, row in foot.find(grey, steady[i]):
             evidence.match[i, at[point]], evidence.match_sigma[i, at[point]] = place, sigma
             evidence.match_key[i, at[point]] = row + len(patcher.learned())
@@ -246,4 +255,5 @@ def follow(
     for row in evidence.learned:
         row[1] = at[int(row[1])]
     evidence.room = room.path()
+    evidence.plate = plates if np.isfinite(plates).any() else np.empty((0, 2))
     return evidence

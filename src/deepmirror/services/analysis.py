@@ -77,7 +77,9 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     names, positions = [names[i] for i in kept], positions[:, kept]
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
-    followed = follow(film.stream_grey, whole, keys, names, positions, tick, movement.foot_free)
+    near = near_side(brief.file.view)
+    plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
+    followed = follow(film.stream_grey, whole, keys, names, positions, tick, movement.foot_free, plate_beside)
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
