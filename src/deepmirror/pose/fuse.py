@@ -24,6 +24,8 @@ Array = NDArray[np.float64]
 
 # A click further than this share of the shank from the network's point means that the network saw something else there.
 OFFSET_LIMIT = 0.4
+LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
+PASSING_SHARE, PASSING_S = 0.5, 0.4  # of the lasting offset: a limb misjudged for a moment says little of other moments
 NETWORK_LOOK_SHARE = 0.015  # one steadied look's own noise
 PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
@@ -49,22 +51,25 @@ class Habit:
     """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
     the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
     the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
-    front views, and mirrored otherwise."""
+    front views, and mirrored otherwise. wander: what remains to change with posture."""
 
     along: float
     across: float
     spread: float
     bend_along: float = 0.0
     bend_across: float = 0.0
+    wander: float = 0.03
 
 
 @dataclass(frozen=True)
 class Posture:
-    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), and side -> sign of across."""
+    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), side -> sign of across, and where the body is
+    in its movement (T, F), 1 apart from end to end: what a click says of the network holds in like postures."""
 
     turn: Array
     bend: Array
     mirror: dict[str | None, int]
+    place: Array
 
 
 @dataclass(frozen=True)
@@ -82,42 +87,52 @@ class Solution:
 
 @dataclass(frozen=True)
 class Offsets:
-    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is (P,) px."""
+    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is (T, P) px."""
 
     move: Array
     sigma: Array
 
 
 def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
-    """Joint centres minus network.
+    """Joint centres minus network: each joint's usual offset (habits), and what the clicks say of this client's own.
 
-    The usual offset of each joint (habits) and what the clicks say are weighted by their doubts; between keyframes what the
-    clicks say is interpolated in time.
+    The own offset is a Gaussian process: one part that lasts, one that changes with posture, one that passes in a moment. A
+    click at the bottom of a squat so speaks for all bottoms, and for the standing frames only as far as it must.
     """
     calm = steady(evidence.network)
     shank = shank_px(calm, evidence.names)
-    frames = np.arange(len(evidence.times))
-    move, sure = np.zeros_like(evidence.network), np.zeros(len(evidence.names))
+    move, sure = np.zeros_like(evidence.network), np.zeros(evidence.network.shape[:2])
     for p, name in enumerate(evidence.names):
         habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
         sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
         usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
-        spread = habit.spread * shank
         rows = [(k.frame, np.array(k.points[name]), k.sigma_px) for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
         rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
-        if not rows:
-            move[:, p], sure[p] = rotate(usual, turn), spread
-            continue
-        own = []
-        for frame, click, sigma in rows:
-            noise = float(np.hypot(sigma, NETWORK_LOOK_SHARE * shank))
-            own.append((rotate(click - calm[frame, p], -turn[frame]) - usual[frame]) * spread**2 / (spread**2 + noise**2))
-        at, values = [r[0] for r in rows], np.array(own)
-        personal = np.stack([np.interp(frames, at, values[:, k]) for k in range(2)], axis=1)
+        own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
+        noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows])
+        frames = np.array([r[0] for r in rows], int)
+        likeness = _likeness(frames, evidence.times, posture.place, shank * habit.spread, shank * habit.wander)
+        personal, sure[:, p] = _regressed(likeness, frames, own, noise)
         move[:, p] = rotate(usual + personal, turn)
-        noise = rows[0][2] / np.sqrt(len(rows))
-        sure[p] = noise * spread / np.hypot(noise, spread)
     return Offsets(move, sure)
+
+
+def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: float, wandering: float) -> tuple[Array, float]:
+    """Prior covariance (T, K) px² of the own offset in every frame with that in the clicked ones, and its variance."""
+    passing = PASSING_SHARE * lasting
+    apart = np.linalg.norm(place[:, None] - place[None, frames], axis=2)
+    gap = np.abs(times[:, None] - times[None, frames])
+    like = wandering**2 * np.exp(-0.5 * (apart / LIKE_POSTURE) ** 2) + passing**2 * np.exp(-gap / PASSING_S)
+    return lasting**2 + like, lasting**2 + wandering**2 + passing**2
+
+
+def _regressed(likeness: tuple[Array, float], frames: NDArray[np.int_], values: Array, noise: Array) -> tuple[Array, Array]:
+    """Mean (T, 2) and standard deviation (T,) of the process, given its values (K, 2) with their noise (K,)."""
+    along, whole = likeness
+    if not len(frames):
+        return np.zeros((len(along), 2)), np.full(len(along), np.sqrt(whole))
+    gain = np.linalg.solve(along[frames] + np.diag(noise**2), along.T).T
+    return gain @ values, np.sqrt(np.maximum(whole - np.sum(gain * along, axis=1), 0.0))
 
 
 def steady(points: Array, half: int = 2) -> Array:

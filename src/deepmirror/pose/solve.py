@@ -52,12 +52,14 @@ FRONT_HABITS = {
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
 FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
 DEEP_HIP_DEG = 120.0
+WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 HELD = Trust(network=40.0, match=40.0)
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 DRIFT_SHARE = {"shoulder": 0.03, "elbow": 0.05, "wrist": 0.06, "hip": 0.02}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.01
+FOLLOWED_SHARE = 0.3  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
 @dataclass(frozen=True)
@@ -106,12 +108,16 @@ def _posture(evidence: Evidence, view: str) -> Posture:
     if near:
         flexion = 180 - included_angle(at("shoulder", near), at("hip", near), at("knee", near))
         bend[:] = np.clip(flexion / DEEP_HIP_DEG, 0, 1.2)[:, None]
-        return Posture(carrier_turns(calm, evidence.names), bend, dict.fromkeys(SIDES, facing(view)))
+        knee = 180 - included_angle(at("hip", near), at("knee", near), at("ankle", near))
+        place = np.stack([flexion, knee], axis=1) / WHOLE_BEND_DEG
+        return Posture(carrier_turns(calm, evidence.names), bend, dict.fromkeys(SIDES, facing(view)), place)
+    shorts = []
     for side in SIDES:
         thigh = np.linalg.norm(at("hip", side) - at("knee", side), axis=1)
         short = 1 - np.clip(thigh / np.percentile(thigh, 95), 0, 1)
         bend[:, [i for i, n in enumerate(evidence.names) if split(n)[1] == side]] = short[:, None]
-    return Posture(np.full(shape, np.pi / 2), bend, {s: outward(view, s) for s in SIDES})
+        shorts.append(short / WHOLE_SHORT)
+    return Posture(np.full(shape, np.pi / 2), bend, {s: outward(view, s) for s in SIDES}, np.mean(shorts, axis=0)[:, None])
 
 
 def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Offsets:
@@ -139,7 +145,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         everything = carry_foot(everything, keys, seen.view)
     kept = [i for i, n in enumerate(everything.names) if n not in seen.hidden]
     all_moved, soft = _offsets(everything, keys, seen.movement, seen.view), _acceleration(everything)
-    moved = Offsets(all_moved.move[:, kept], all_moved.sigma[kept])
+    moved = Offsets(all_moved.move[:, kept], all_moved.sigma[:, kept])
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = plain = _moved_matches(evidence, keys, moved)
@@ -157,7 +163,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         solution = solve(
             evidence, keys, trust, moved, _lengths(plane, seen) | _shoe(keys, seen), soft, solution.positions, passes=3, doubt=last
         )
-    covariance = solution.covariance + np.diag(_systematic(evidence, moved, solution))[None]
+    covariance = solution.covariance + _systematic(evidence, moved, solution)[:, :, None] * np.eye(2 * len(evidence.names))
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
 
 
@@ -238,7 +244,12 @@ def _moved_matches(evidence: Evidence, keys: list[Keyframe], moved: Offsets) -> 
 
 
 def _systematic(evidence: Evidence, moved: Offsets, solution: Solution) -> Array:
-    """Variance (2P,) px² of the error that every frame shares: what is left of the offset, and the drift with posture."""
+    """Variance (T, 2P) px² of the errors that last: what is left of the offset, and the drift with posture.
+
+    Flow and patches make up for part of what the network's offset does between clicked postures.
+    """
     shank = shank_px(solution.positions, evidence.names)
     drift = np.array([DRIFT_SHARE.get(split(n)[0], DRIFT_REST) for n in evidence.names]) * shank
-    return np.repeat(moved.sigma**2 + drift**2, 2)
+    best = moved.sigma.min(axis=0)
+    away = FOLLOWED_SHARE * np.sqrt(moved.sigma**2 - best**2)
+    return np.repeat(best**2 + drift**2 + away**2, 2, axis=1)
