@@ -12,7 +12,7 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.fuse import Habit, Lengths, Posture, Solution, Trust, offsets, solve
+from deepmirror.pose.fuse import PASSING_SHARE, Habit, Lengths, Posture, Solution, Trust, offsets, solve
 from deepmirror.pose.watch import LEG, unswap
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
@@ -47,7 +47,7 @@ def solved(
 ) -> Solution:
     """Solve with offsets taken from the clicks alone: nothing usual is known of these joints."""
     shape = evidence.network.shape[:2]
-    posture = Posture(np.zeros(shape), np.zeros(shape), {"left": 1})
+    posture = Posture(np.zeros(shape), np.zeros(shape), {"left": 1}, np.zeros((shape[0], 1)))
     return solve(evidence, keys, trust, offsets(evidence, keys, {}, posture), lengths, acceleration)
 
 
@@ -86,7 +86,7 @@ def test_a_correction_on_any_frame_bends_the_path_between_keyframes() -> None:
     first = solved(evidence, [clicks(truth, 0)], {}, None, 2.0)
     both = solved(evidence, [clicks(truth, 0), clicks(truth, FRAMES - 1)], {}, None, 2.0)
     assert error(first.positions, truth)[-1, 1] > 10
-    assert error(both.positions, truth)[-1, 1] < 2
+    assert error(both.positions, truth)[-1, 1] < 3
     assert error(both.positions, truth)[:, 1].max() < error(first.positions, truth)[:, 1].max() / 2
 
 
@@ -133,15 +133,48 @@ def test_the_doubt_is_the_inverse_of_the_normal_matrix() -> None:
 def test_the_usual_offset_and_a_click_are_weighted_by_their_doubts() -> None:
     truth = leg()
     evidence = seen(truth, 0.0)
-    posture = Posture(np.zeros(truth.shape[:2]), np.zeros(truth.shape[:2]), {"left": 1})
+    posture = Posture(np.zeros(truth.shape[:2]), np.zeros(truth.shape[:2]), {"left": 1}, np.zeros((len(truth), 1)))
     habit = {"knee": Habit(0.10, 0.0, 0.05)}
     usual = offsets(evidence, [], habit, posture)
     assert usual.move[:, 1, 0] == pytest.approx(0.10 * 118, abs=0.3)
     spot = Keyframe(10, {"knee_left": tuple(truth[10, 1])}, 2.0)
     mixed = offsets(evidence, [spot], habit, posture)
-    spread, noise = 0.05 * 118, np.hypot(2.0, 0.015 * 118)
-    assert mixed.move[10, 1, 0] == pytest.approx(0.10 * 118 * noise**2 / (spread**2 + noise**2), abs=0.3)
-    assert mixed.sigma[1] < min(usual.sigma[1], 2.0)
+    noise = np.hypot(2.0, 0.015 * 118)
+    own = np.hypot(np.hypot(0.05, habit["knee"].wander), PASSING_SHARE * 0.05) * 118
+    assert mixed.move[10, 1, 0] == pytest.approx(0.10 * 118 * noise**2 / (own**2 + noise**2), abs=0.3)
+    assert mixed.sigma[10, 1] < noise < usual.sigma[10, 1]
+
+
+def swaying(place: np.ndarray, changes_px: float) -> tuple[Evidence, np.ndarray, Posture]:
+    """A still leg whose knee the network sees lower the deeper the posture; place (T,) 0..1."""
+    truth = np.tile(leg()[:1], (len(place), 1, 1))
+    network = truth.copy()
+    network[:, 1, 1] -= changes_px * place
+    evidence = Evidence(np.arange(len(place)) / 30, NAMES, network, np.full(truth.shape[:2], 3.0))
+    flat = np.zeros(truth.shape[:2])
+    return evidence, truth, Posture(flat, flat, {"left": 1}, place[:, None])
+
+
+def test_clicks_in_two_postures_hold_in_every_frame_of_like_posture() -> None:
+    place = 0.5 - 0.5 * np.cos(np.linspace(0, 6 * np.pi, 180))  # three reps
+    evidence, truth, posture = swaying(place, 12.0)
+    habit = {"knee": Habit(0.0, 0.0, 0.05, wander=0.06)}
+    deep = int(np.argmax(place[:60]))
+    one, two = (offsets(evidence, [clicks(truth, f) for f in row], habit, posture) for row in ([0], [0, deep]))
+    missed = [np.abs(evidence.network[:, 1] + found.move[:, 1] - truth[:, 1]).max(axis=1) for found in (one, two)]
+    last = 120 + int(np.argmax(place[120:]))
+    assert missed[0][last] > 6  # one standing click cannot know
+    assert max(missed[1][last], missed[1][119]) < 3
+    assert two.sigma[last, 1] < 0.6 * one.sigma[last, 1]
+
+
+def test_mending_a_moment_does_not_spoil_the_rest() -> None:
+    evidence, truth, posture = swaying(np.zeros(180), 0.0)
+    evidence.network[80:95, 1] += 14.0
+    habit = {"knee": Habit(0.0, 0.0, 0.05)}
+    mended = offsets(evidence, [clicks(truth, 0), clicks(truth, 87)], habit, posture)
+    assert np.abs(mended.move[150, 1]).max() < 6.5
+    assert mended.move[87, 1, 0] < -8
 
 
 def test_legs_taken_for_one_another_are_exchanged_back() -> None:
