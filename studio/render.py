@@ -72,7 +72,7 @@ def render(data: dict[str, Any], film: dict[str, Any], stills: bool, out: Path, 
     poses = [lifter.pose(float(np.clip(d + w * (1 - d), 0, 1.1)), float(f)) for d, w, f in zip(depth, sway, fault, strict=True)]
     paths = {k: np.array([p[0][k] for p in poses]) for k in poses[0][0]}
     cameras = [camera.shaken(float(t), film["hand_m"], film["seed"]) if "hand_m" in film else camera for t in times]
-    room = Room(camera, data["room"][film["room"]], film["seed"])
+    room = Room(camera, data["room"][film["room"]], film["seed"], film.get("plinth_m", 0.95))
     props = [(p, room.prop(p)) for p in [*(posture.props if posture else ()), *film.get("props", [])]]
     target = HERE / ".cache" if stills else out
     target.mkdir(parents=True, exist_ok=True)

@@ -95,8 +95,8 @@ def rubber(rng: np.random.Generator, base: list[int]) -> NDArray[np.uint8]:
 class Room:
     """One renderer with the still room, a moving body and a moving bar."""
 
-    def __init__(self, camera: Camera, look: dict[str, list[int]], seed: int) -> None:
-        self.rng, self.look, self.camera = np.random.default_rng(seed), look, camera
+    def __init__(self, camera: Camera, look: dict[str, list[int]], seed: int, plinth_m: float = 0.95) -> None:
+        self.rng, self.look, self.camera, self.plinth_m = np.random.default_rng(seed), look, camera, plinth_m
         self.renderer = vtk.vtkRenderer()
         self.renderer.SetBackground(0.75, 0.79, 0.8)
         self.window = vtk.vtkRenderWindow()
@@ -182,7 +182,7 @@ class Room:
         self._oriented_box(back - away * 0.35 + right * 2.6 + np.array([0, 0, 0.45]), right, (0.9, 0.45, 0.9), look["locker"])
         self._oriented_box(back - away * 0.2 - right * 3.3 + np.array([0, 0, 1.0]), right, (0.12, 0.12, 2.0), look["post"])
         self._oriented_box(back - away * 0.2 - right * 1.0 + np.array([0, 0, 0.22]), right, (1.2, 0.32, 0.44), look["bench"])
-        self.plinth_base = right * 0.95
+        self.plinth_base = right * self.plinth_m
         self._oriented_box(self.plinth_base + np.array([0, 0, 0.30]), right, (0.34, 0.3, 0.60), [176, 138, 92])
 
     def _oriented_box(self, centre: Array, right: Array, size: tuple[float, float, float], rgb: list[int]) -> None:

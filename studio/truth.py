@@ -198,8 +198,11 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             name = joint if near else f"{joint}_{side}"
             xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][0]) + rng.normal(0, 2, 2)
             seeds[name] = [round(float(v), 1) for v in xy]
+    later: dict[str, list[float]] = {}  # points that are hidden at first are clicked on the first far turn-round
+    frame = round(truth["reps"][0]["bottom_s"] * film["fps"]) if film.get("clicked_deep") else 0
     for name in film.get("clicked", []):
-        seeds[name] = [round(float(v), 1) for v in np.array(truth["landmarks_px"][name][0]) + rng.normal(0, 2, 2)]
+        spot = [round(float(v), 1) for v in np.array(truth["landmarks_px"][name][frame]) + rng.normal(0, 2, 2)]
+        (later if frame else seeds)[name] = spot
     ends = camera.project(scale_ends_m) + rng.normal(0, 1, (2, 2))
     return {
         "movement": film["movement"],
@@ -212,5 +215,5 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1),
         },
         "marks": machine_marks(truth, film, camera),
-        "seeds": [{"frame": 0, "points_px": seeds}],
+        "seeds": [{"frame": 0, "points_px": seeds}, *([{"frame": frame, "points_px": later}] if later else [])],
     }

@@ -72,10 +72,12 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
     def space(p: Points, plane: Plane, *joints: str) -> dict[str, Array]:
         return plane.in_space(p, side, joints)
 
+    def knee_turn(p: Points) -> Array:
+        return np.asarray(way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee]))
+
     def knee_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "knee", "ankle")
-        bend = way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee])
-        return np.asarray(np.copysign(between(q["knee"] - q["hip"], q["ankle"] - q["knee"]), bend))
+        return between(q["knee"] - q["hip"], q["ankle"] - q["knee"])
 
     def thigh(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "knee")
@@ -92,8 +94,7 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
 
     def hip_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "knee", "shoulder")
-        bend = hip_turn(p)
-        return np.asarray(np.copysign(between(q["hip"] - q["shoulder"], q["knee"] - q["hip"]), bend))
+        return between(q["hip"] - q["shoulder"], q["knee"] - q["hip"])
 
     def lean(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "shoulder")
@@ -105,11 +106,11 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
 
     if track.has(hip, knee, ankle):
-        out[f"knee_flexion_{side}"] = plane.series(track, knee_flexion)
+        out[f"knee_flexion_{side}"] = _signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
         out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
         out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
     if track.has(hip, knee, shoulder):
-        out[f"hip_flexion_{side}"] = _either_way(plane.series(track, hip_flexion), track.series(hip_turn))
+        out[f"hip_flexion_{side}"] = _signed(plane.series(track, hip_flexion), track.series(hip_turn))
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     if track.has(knee, ankle, heel, toe):
         out[f"ankle_dorsiflexion_{side}"] = plane.series(track, dorsiflexion)
@@ -124,13 +125,15 @@ def _elbow(track: Track, side: str) -> dict[str, Series]:
     return {f"elbow_flexion_{side}": track.series(lambda p: 180 - included_angle(*(p[n] for n in names)))}
 
 
-def _either_way(angle: Series, turn: Series) -> Series:
-    """Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way.
+def _signed(size: Series, turn: Series, arches: bool = True) -> Series:
+    """An angle in space with the sign it has in the picture; both series in degrees; arches: the joint goes both ways.
 
-    A trunk wider at the shoulders than at the hips keeps a straight hip some degrees from zero, so that the sign leaps.
+    Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way: a trunk wider at the
+    shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign leaps.
     """
-    unsure = np.abs(turn.values) <= turn.u
-    return Series(angle.times, angle.values, np.where(unsure, np.maximum(angle.u, 2 * np.abs(angle.values)), angle.u))
+    unsure = (np.abs(turn.values) <= turn.u) & arches
+    u = np.where(unsure, np.hypot(size.u, 2 * size.values), size.u)
+    return Series(size.times, np.copysign(size.values, turn.values), u)
 
 
 def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:

@@ -126,6 +126,17 @@ def spine_flexion(scene: Scene, rep: Rep) -> Value:
     return Value(float(part.values[i]) - start, float(part.u[i]))
 
 
+def spine_change(scene: Scene, rep: Rep) -> Value:
+    """How much more the back is bent at its roundest than in the set's first rep, degrees.
+
+    What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
+    """
+    if rep.number == scene.reps[0].number:
+        raise CannotTell("it is compared with the first repetition", "")
+    now, first = spine_flexion(scene, rep), spine_flexion(scene, scene.reps[0])
+    return Value(now.value - first.value, CHANGE_U_SHARE * max(now.u, first.u))
+
+
 def change(name: str) -> RepMeasure:
     """How much an angle changed within the rep, degrees: from its smallest to its largest."""
 
@@ -258,6 +269,7 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "bar_drift_cm": bar_drift,
     "bar_leg_cm": bar_from_leg,
     "spine_flexion_deg": spine_flexion,
+    "spine_change_deg": spine_change,
     "trunk_swing_deg": change("trunk_lean"),
     "hip_change_deg": change("hip_flexion"),
     "knee_change_deg": change("knee_flexion"),

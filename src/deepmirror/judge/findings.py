@@ -227,7 +227,7 @@ def _finding(
         change = build.answers[fault.group or fault.code]
         chain.append(change)
     return Finding(
-        fault.code,
+        fault.group if fault.as_group and fault.group else fault.code,
         text.title,
         text.severity,
         reps,
@@ -277,7 +277,7 @@ WORST_SERIES = {
 
 def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:
     """Left and right of the same fault become one finding when both are off."""
-    groups = {f.code: f.group for f in movement.fault if f.group}
+    groups = {code: f.group for f in movement.fault if f.group for code in (f.code, f.group)}
     out: list[Finding] = []
     for finding in findings:
         group = groups.get(finding.code)

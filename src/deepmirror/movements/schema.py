@@ -78,6 +78,7 @@ class Fault(Strict):
     school: str
     limit_u: float
     group: str | None = None
+    as_group: bool = False  # reported under its group's code even when it is found alone: another way to see the same fault
     cue: str | None = None
     change: str | None = None
 
@@ -121,6 +122,7 @@ class Movement(Strict):
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     foot_free: bool = False  # the foot hangs in the air: it is looked for as one piece
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
+    hands_pass: float = 0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
     takes_turns: bool = False  # left and right leg lead by turns
     platform_moves: bool = False  # the feet stand on something that moves with them

@@ -27,6 +27,8 @@ Tick = Callable[[int], None]
 
 PRESENCE_FLOOR = 0.5
 SETTLING_LOOKS = 3
+ASKEW = np.radians(20.0)
+SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
 # Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
 NETWORK_SIGMA_SHARE = {
     "ear": 0.02,
@@ -71,7 +73,7 @@ class Watcher:
 
     def __init__(self, plan: Plan, first: Region | None, subject: tuple[float, float] | None = None) -> None:
         self._plan, self._place = plan, subject
-        self._detector: Detector | None = None
+        self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
         self._first = first
@@ -81,6 +83,7 @@ class Watcher:
         region = self._regions[lane]
         if region is None:
             return Look(frame, None, None)
+        region = self._afresh(lane, rgb, region)
         seen = self._networks[lane].look(rgb, region)
         there = seen.presence >= PRESENCE_FLOOR
         if there:
@@ -88,6 +91,18 @@ class Watcher:
         self._regions[lane] = seen.next_region() if there else None
         check = there and self._plan.check_every and frame % self._plan.check_every == 0
         return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if check else None)
+
+    def _afresh(self, lane: int, rgb: Picture, region: Region) -> Region:
+        """The region the last sighting asks for, or the same body found anew in the whole picture where the two lie askew.
+
+        A region that only follows turns too slowly with a trunk that rises, and then keeps itself askew for a second. Where the
+        two agree the followed one is the steadier.
+        """
+        near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
+        same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
+        anew = min(same, key=lambda f: f[0])[1] if same else region
+        askew = abs((anew.turn - region.turn + np.pi) % (2 * np.pi) - np.pi)
+        return anew if askew > ASKEW else region
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
@@ -98,8 +113,7 @@ class Watcher:
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
-        self._detector = self._detector or Detector(2)
-        found = self._detector.find(rgb)
+        found = self._detectors[0].find(rgb)
         height, width = rgb.shape[:2]
 
         def weight(found: tuple[float, Region]) -> float:

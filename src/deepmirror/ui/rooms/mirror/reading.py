@@ -34,6 +34,7 @@ SHOWN = {
     "edge_clearance_cm": ("Knee beyond the bench edge", "cm"),
     "lockout_deg": ("Knee where the lift ends", "°"),
     "spine_flexion_deg": ("Back more rounded", "°"),
+    "spine_change_deg": ("Back against the first repetition", "°"),
     "trunk_swing_deg": ("Trunk swing", "°"),
     "knee_change_deg": ("Knee bend changes by", "°"),
     "bar_leg_cm": ("Bar from the leg, most", "cm"),
