@@ -129,6 +129,10 @@ def knee_along_thigh(at: Places, weight: np.ndarray) -> None:
     moved(("knee_right",), 9, 0)(at, weight)
 
 
+def rounded_late(at: Places, weight: np.ndarray) -> None:
+    moved(("mid_back",), -14, -10)(at, weight * (np.arange(len(weight)) > 0.6 * len(weight)))
+
+
 CASES: dict[str, Case] = {
     "range_loss_pct": Case(lambda m: [seconds(m), seconds(m, share=0.9), seconds(m, share=0.62)]),
     "speed_loss_pct": Case(slower_and_slower),
@@ -150,6 +154,7 @@ CASES: dict[str, Case] = {
     "bar_drift_cm": Case(tweak=moved(("bar",), 16, 0), needs=("bar",)),
     "bar_leg_cm": Case(tweak=moved(("bar",), 30, 0), needs=("bar",)),
     "spine_flexion_deg": Case(tweak=moved(("mid_back",), -12, -8), needs=("mid_back",)),
+    "spine_change_deg": Case(tweak=rounded_late, needs=("mid_back",)),
     "knee_change_deg": Case(pose=lambda p: replace(p, knee=(p.knee[0], p.knee[1] + 50))),
     "hip_travel_cm": Case(tweak=moved((), -16, 0)),
     "shank_from_vertical_max_deg": Case(pose=lambda p: replace(p, ankle=(2, 68))),
@@ -193,6 +198,14 @@ def test_each_fault_that_needs_a_mark_is_not_guessed_without_it(name: str, fault
     out = planted(name, fault, with_needs=False)
     assert fault.code not in out.codes
     assert fault.measure in out.unable()
+
+
+def test_a_back_that_rounds_late_is_named_like_one_that_rounds_from_the_start() -> None:
+    movement = CATALOGUE.movements["romanian_deadlift"]
+    late = next(f for f in movement.fault if f.code == "back_rounding_late")
+    out = planted("romanian_deadlift", late)
+    assert out.codes["back_rounding"] == (3,)
+    assert "spine_change_deg" not in out.measured.reps[0]
 
 
 @pytest.mark.parametrize("name", [n for n in ALL if any(f.code == "shallow_depth" for f in CATALOGUE.movements[n].fault)])

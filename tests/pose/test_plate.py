@@ -36,7 +36,7 @@ def picture(plate: np.ndarray | None, hidden: bool = False) -> np.ndarray:
     rng = np.random.default_rng(8)
     grey = np.kron(rng.integers(110, 160, (12, 16)), np.ones((50, 50)))
     if plate is not None:
-        at = tuple(int(round(v * 16)) for v in plate)
+        at = tuple(round(float(v) * 16) for v in plate)
         for radius, shade in ((62, 40.0), (40, 90.0), (9, 190.0)):
             cv2.circle(grey, at, radius * 16, shade, -1, shift=4)
     if hidden:
@@ -62,7 +62,9 @@ def test_the_plate_is_found_and_followed_and_missed_where_it_is_hidden() -> None
     follower = PlateFollower(115.0)
     assert follower.learn(picture(paths["plate"][0]), paths["shoulder"][0])
     gone = range(20, 24)
-    found = np.array([follower.find(picture(p, i in gone), s) for i, (p, s) in enumerate(zip(paths["plate"], paths["shoulder"], strict=True))])
+    found = np.array(
+        [follower.find(picture(p, i in gone), s) for i, (p, s) in enumerate(zip(paths["plate"], paths["shoulder"], strict=True))]
+    )
     clear = [i for i in range(FRAMES) if i not in gone]
     assert np.isnan(found[list(gone)]).all()
     assert np.linalg.norm(found[clear] - paths["plate"][clear], axis=1).max() < 1.5
@@ -75,7 +77,9 @@ def test_a_wall_holds_no_plate() -> None:
 @pytest.mark.parametrize("shaken", [False, True])
 def test_the_shoulder_follows_from_the_plate(shaken: bool) -> None:
     paths = squat()
-    shake = np.stack([9 * np.sin(np.arange(FRAMES) / 5), 6 * np.cos(np.arange(FRAMES) / 7) - 6], axis=1) if shaken else np.zeros((FRAMES, 2))
+    shake = (
+        np.stack([9 * np.sin(np.arange(FRAMES) / 5), 6 * np.cos(np.arange(FRAMES) / 7) - 6], axis=1) if shaken else np.zeros((FRAMES, 2))
+    )
     seen = evidence(paths["plate"], shake if shaken else None)
     key = Keyframe(0, {"shoulder_left": tuple(paths["shoulder"][0] + shake[0])})
     told = behind_plate(seen, [key], "side-left", seen.network, FOCAL / DISTANCE, DISTANCE)

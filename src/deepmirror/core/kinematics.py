@@ -66,7 +66,7 @@ def between(a: Array, b: Array) -> Array:
 
 
 def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: float) -> dict[str, Series]:
-    shoulder, hip, knee, ankle, heel, toe = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle", "heel", "toe"))
+    shoulder, hip, knee, ankle = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle"))
     out: dict[str, Series] = {}
 
     def space(p: Points, plane: Plane, *joints: str) -> dict[str, Array]:
@@ -101,10 +101,6 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         d = q["shoulder"] - q["hip"]
         return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
 
-    def dorsiflexion(p: Points, plane: Plane) -> Array:
-        q = space(p, plane, "hip", "knee", "ankle", "heel", "toe")
-        return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
-
     if track.has(hip, knee, ankle):
         out[f"knee_flexion_{side}"] = _signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
         out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
@@ -112,9 +108,20 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
     if track.has(hip, knee, shoulder):
         out[f"hip_flexion_{side}"] = _signed(plane.series(track, hip_flexion), track.series(hip_turn))
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
-    if track.has(knee, ankle, heel, toe):
-        out[f"ankle_dorsiflexion_{side}"] = plane.series(track, dorsiflexion)
-    return out | _elbow(track, side)
+    return out | _ankle(track, side, plane) | _elbow(track, side)
+
+
+def _ankle(track: Track, side: str, plane: Plane) -> dict[str, Series]:
+    """Dorsiflexion: 0 where the shank stands square on the sole."""
+    joints = ("hip", "knee", "ankle", "heel", "toe")
+    if not track.has(*(sided(j, side) for j in joints[1:])):
+        return {}
+
+    def dorsiflexion(p: Points, plane: Plane) -> Array:
+        q = plane.in_space(p, side, joints)
+        return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
+
+    return {f"ankle_dorsiflexion_{side}": plane.series(track, dorsiflexion)}
 
 
 def _elbow(track: Track, side: str) -> dict[str, Series]:

@@ -33,12 +33,21 @@ SIGMA_FLOOR, SIGMA_SLOPE = 0.02, 0.00025  # of the shank: what a perfect-looking
 
 @dataclass(frozen=True)
 class Found:
-    """Where a shoe was found: heel and toe (2,) px, and how well it fitted (-1..1)."""
+    """Where a shoe was found: heel and toe (2,) px, and how much better it fitted there than at quite another bend."""
 
     heel: Array
     toe: Array
-    score: float
     margin: float
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """One bend of the ankle (degrees from the clicked one): how well the shoe fits, its middle (2,) px and its turn (rad)."""
+
+    score: float
+    bend_deg: float
+    centre: Array
+    turn: float
 
 
 class Shoe:
@@ -69,35 +78,35 @@ class Shoe:
 
     def find(self, grey: Picture, ankle: Array, shank_turn: float) -> Found | None:
         """The best place near where the shank puts it; None where nothing is like it."""
-        start, best, other = 0.0, None, None
-        for reach, step in ((REACH_DEG, COARSE_DEG), (COARSE_DEG, FINE_DEG)):
-            bends = start + np.arange(-reach, reach + 0.5 * step, step)
-            tried = [self._try(grey, ankle, shank_turn, float(np.deg2rad(b))) for b in bends]
-            k = int(np.argmax([t[0] - UNLIKELY * (b / REACH_DEG) ** 2 for t, b in zip(tried, bends, strict=True)]))
-            best, start = tried[k], float(bends[k])
-            if other is None:
-                other = max(t[0] for t, b in zip(tried, bends, strict=True) if abs(b - start) >= APART_DEG)
-        if best is None or best[0] < SCORE_FLOOR or best[0] - other < MARGIN_FLOOR:
+        coarse = [self._try(grey, ankle, shank_turn, bend) for bend in np.arange(-REACH_DEG, REACH_DEG + 1, COARSE_DEG)]
+        rough = max(coarse, key=_likely)
+        other = max(t.score for t in coarse if abs(t.bend_deg - rough.bend_deg) >= APART_DEG)
+        bends = rough.bend_deg + np.arange(-COARSE_DEG, COARSE_DEG + 1, FINE_DEG)
+        best = max((self._try(grey, ankle, shank_turn, bend) for bend in bends), key=_likely)
+        if best.score < SCORE_FLOOR or best.score - other < MARGIN_FLOOR:
             return None
-        score, centre, turn = best
-        half = rotate(np.array([self.length / 2, 0.0]), turn)
-        return Found(centre - half, centre + half, score, score - other)
+        half = rotate(np.array([self.length / 2, 0.0]), best.turn)
+        return Found(best.centre - half, best.centre + half, best.score - other)
 
-    def _try(self, grey: Picture, ankle: Array, shank_turn: float, bend: float) -> tuple[float, Array, float]:
-        turn = shank_turn + self._angle + bend
+    def _try(self, grey: Picture, ankle: Array, shank_turn: float, bend_deg: float) -> _Tried:
+        turn = shank_turn + self._angle + float(np.radians(bend_deg))
         centre = ankle + rotate(self._from_ankle, turn)
         field = outline(grey, centre, turn, self._half + self._search, self._shrink)
         score = cv2.matchTemplate(field, self._pixels, cv2.TM_CCOEFF_NORMED, mask=self._mask)
-        score = np.where(np.isfinite(score), score, -1.0).astype(np.float32)
-        value, (x, y) = peak(score)
+        value, (x, y) = peak(np.asarray(np.nan_to_num(score, nan=-1.0, posinf=-1.0, neginf=-1.0), np.float32))
         shift = np.array([x - self._search, y - self._search]) / self._shrink
-        return value, centre + rotate(shift, turn), turn
+        return _Tried(value, float(bend_deg), centre + rotate(shift, turn), turn)
+
+
+def _likely(tried: _Tried) -> float:
+    """How well it fits, less what its bend costs."""
+    return tried.score - UNLIKELY * (tried.bend_deg / REACH_DEG) ** 2
 
 
 def outline(grey: Picture, centre: Array, turn: float, half: int, shrink: float) -> NDArray[np.float32]:
     """How steep the picture is around `centre`: edges stay where the wall behind the shoe turns from light to dark."""
     soft = cv2.GaussianBlur(turned(grey, centre, turn, half, shrink), (0, 0), EDGE_BLUR_PX)
-    return np.hypot(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
+    return np.asarray(np.hypot(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1)), np.float32)
 
 
 class FootFollower:
@@ -115,7 +124,8 @@ class FootFollower:
             return
         turns = carrier_turns(centres[None], self._names)[0]
         rows = np.array([(key.frame, k, *centres[k], turns[k]) for k in self._at[2:]])
-        shoe = Shoe(grey, *(centres[k] for k in self._at[1:]), shank_turn=self._shank(centres))
+        ankle, heel, toe = (centres[k] for k in self._at[1:])
+        shoe = Shoe(grey, ankle, heel, toe, self._shank(centres))
         self._shoes.append((shoe, rows))
 
     def learned(self) -> Array:
@@ -127,7 +137,7 @@ class FootFollower:
         found = [shoe.find(grey, centres[self._at[1]], self._shank(centres)) for shoe, _ in self._shoes]
         if not found:
             return []
-        which = int(np.argmax([f.score if f else -1.0 for f in found]))
+        which = int(np.argmax([f.margin if f else -1.0 for f in found]))
         best = found[which]
         if best is None:
             return []

@@ -19,6 +19,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
+from deepmirror.pose.hidden import behind_hands
 from deepmirror.pose.plate import behind_plate
 
 Array = NDArray[np.float64]
@@ -59,8 +60,6 @@ SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 DRIFT_SHARE = {"shoulder": 0.015, "elbow": 0.05, "wrist": 0.06, "hip": 0.015}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.007
-ARM_REACH = 0.22  # of the shank: a forearm hides what lies this near its bone
-HIDDEN = 60.0  # times the doubt of what is seen where something passes in front
 FOLLOWED_SHARE = 0.2  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
@@ -150,7 +149,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     moved = Offsets(all_moved.move[:, kept], all_moved.sigma[:, kept])
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
-    evidence = plain = _behind_hands(_moved_matches(evidence, keys, moved), whole, seen)
+    evidence = plain = behind_hands(_moved_matches(evidence, keys, moved), whole, seen.view, seen.movement.hands_pass)
     solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None)
     separations = near_far(whole, seen.view)
     plane = None
@@ -167,32 +166,6 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         )
     covariance = solution.covariance + _systematic(evidence, moved, solution)[:, :, None] * np.eye(2 * len(evidence.names))
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
-
-
-def _behind_hands(evidence: Evidence, whole: Evidence, seen: Seen) -> Evidence:
-    """Flow and patches lose their say on the leg while a forearm, or what the hand carries, passes before it."""
-    near, reach = near_side(seen.view), seen.movement.hands_pass
-    if near is None or not reach:
-        return evidence
-    calm, shank = steady(whole.network), shank_px(whole.network, whole.names)
-    elbow, wrist = (calm[:, whole.names.index(sided(j, near))] for j in ("elbow", "wrist"))
-    out = replace(evidence, step_sigma=evidence.step_sigma.copy(), match_sigma=evidence.match_sigma.copy())
-    for name in (*(sided(j, near) for j in ("hip", "knee")), "low_back", "mid_back", "waistband"):
-        if name not in evidence.names:
-            continue
-        i, point = evidence.names.index(name), calm[:, whole.names.index(name)]
-        hidden = _from_segment(point, elbow, wrist) < ARM_REACH * shank
-        hidden |= np.linalg.norm(point - wrist, axis=1) < reach * shank
-        out.step_sigma[hidden, i] *= HIDDEN
-        out.match_sigma[hidden, i] *= HIDDEN
-    return out
-
-
-def _from_segment(point: Array, a: Array, b: Array) -> Array:
-    """Distance (T,) of points (T, 2) from segments between a and b (T, 2)."""
-    along = b - a
-    share = np.clip(((point - a) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-9), 0, 1)
-    return np.asarray(np.linalg.norm(point - a - share[:, None] * along, axis=1))
 
 
 def _behind_plate(evidence: Evidence, keys: list[Keyframe], seen: Seen, positions: Array) -> Evidence:

@@ -1,4 +1,4 @@
-"""Watching a film: runs the network over its frames, then follows points through it.
+"""Watching a film: runs the network over its frames.
 
 Frames come from the caller as iterables of pictures, so this module knows nothing of files.
 """
@@ -14,12 +14,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
-from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
-from deepmirror.pose.foot import FootFollower
-from deepmirror.pose.follow import PatchFollower, StepFollower
+from deepmirror.pose.evidence import Evidence, shank_px
 from deepmirror.pose.network import NETWORK_INDEX, Detector, LandmarkNetwork, Quality, Region, Sighting, region_around
-from deepmirror.pose.plate import PlateFollower
-from deepmirror.pose.room import RoomFollower
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -212,62 +208,3 @@ def unswap(network: Array, names: list[str]) -> None:
                 network[t, left + right] = other
                 now = other
         before = now
-
-
-def follow(
-    frames: Callable[[], Iterator[Picture]],
-    evidence: Evidence,
-    keys: list[Keyframe],
-    names: list[str],
-    positions: Array,
-    tick: Tick,
-    foot_in_air: bool = False,
-    plate_beside: str | None = None,
-) -> Evidence:
-    """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
-
-    frames gives the film's grey pictures in order, as often as it is called; foot_in_air: look for the near foot as one piece;
-    plate_beside: the shoulder a bar's plate may hide.
-    """
-    at = [evidence.names.index(n) for n in names]
-    steady = filled(positions)
-    shank = shank_px(steady, names)
-    stepper, patcher, room, foot = StepFollower(shank), PatchFollower(shank), RoomFollower(), FootFollower(names)
-    by_frame = {k.frame: k for k in keys}
-    plate, plates = PlateFollower(shank), np.full((len(evidence.times), 2), np.nan)
-    shoulder = names.index(plate_beside) if plate_beside in names else None
-    if by_frame:
-        for i, grey in enumerate(frames()):
-            if i in by_frame:
-                patcher.learn(grey, by_frame[i], names, steady[i])
-                if foot_in_air:
-                    foot.learn(grey, by_frame[i], steady[i])
-                if shoulder is not None and plate_beside in by_frame[i].points:
-                    plate.learn(grey, steady[i, shoulder])
-            if i >= max(by_frame):
-                break
-
-    def beside(i: int, grey: Picture) -> None:
-        room.add(grey, steady[i])
-        if by_frame:
-            evidence.match[i, at], evidence.match_sigma[i, at], evidence.match_key[i, at] = patcher.match(grey, steady[i], names)
-        if shoulder is not None:
-            plates[i] = plate.find(grey, steady[i, shoulder])
-        for point, place, sigma, row in foot.find(grey, steady[i]):
-            evidence.match[i, at[point]], evidence.match_sigma[i, at[point]] = place, sigma
-            evidence.match_key[i, at[point]] = row + len(patcher.learned())
-
-    with ThreadPoolExecutor(1) as pool:
-        for i, grey in enumerate(frames()):
-            if i >= len(evidence.times):
-                break
-            other = pool.submit(beside, i, grey)
-            evidence.step[i, at], evidence.step_sigma[i, at] = stepper.step(grey, steady[max(i - 1, 0)])
-            other.result()
-            tick(i)
-    evidence.learned = np.concatenate([patcher.learned(), foot.learned()])
-    for row in evidence.learned:
-        row[1] = at[int(row[1])]
-    evidence.room = room.path()
-    evidence.plate = plates if np.isfinite(plates).any() else np.empty((0, 2))
-    return evidence

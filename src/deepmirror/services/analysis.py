@@ -21,11 +21,12 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
+from deepmirror.pose.passing import Also, follow
 from deepmirror.pose.solve import Seen, first_positions, track
 from deepmirror.pose.stack import follow_stack
 from deepmirror.pose.watch import FINAL as FINAL
 from deepmirror.pose.watch import QUICK as QUICK
-from deepmirror.pose.watch import Plan, follow, look
+from deepmirror.pose.watch import Plan, look
 from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
@@ -78,8 +79,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
     near = near_side(brief.file.view)
-    plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
-    followed = follow(film.stream_grey, whole, keys, names, positions, tick, movement.foot_free, plate_beside)
+    also = Also(movement.foot_free, sided("shoulder", near) if near and movement.bar_on_back else None)
+    followed = follow(film.stream_grey, whole, keys, names, positions, tick, also)
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit

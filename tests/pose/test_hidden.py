@@ -1,0 +1,42 @@
+"""A hand with a bar passes before the hip: flow there is the bar's."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from deepmirror.core.skeleton import points_for
+from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.hidden import behind_hands
+
+NAMES = [*points_for("side-right"), "low_back"]
+FRAMES = 30
+
+
+def hanging(way_px: np.ndarray) -> Evidence:
+    """A standing client whose hand lies `way_px` (T,) in front of the hip; the shank is 100 px long."""
+    at = {"shoulder": (400, 200), "elbow": (400, 270), "hip": (400, 340), "knee": (400, 440), "ankle": (400, 540), "low_back": (380, 310)}
+    network = np.full((FRAMES, len(NAMES), 2), 700.0)
+    for name, place in at.items():
+        network[:, NAMES.index(name if name == "low_back" else f"{name}_right")] = place
+    hand = NAMES.index("wrist_right")
+    network[:, hand] = np.stack([400 + way_px, np.full(FRAMES, 345.0)], axis=1)
+    network[:, NAMES.index("elbow_right"), 0] = 400 + way_px
+    evidence = Evidence(np.arange(FRAMES) / 30, list(NAMES), network, np.full(network.shape[:2], 4.0))
+    evidence.step_sigma, evidence.match_sigma = np.ones(network.shape[:2]), np.ones(network.shape[:2])
+    return evidence
+
+
+def test_what_lies_behind_the_hand_is_not_followed_and_what_is_clear_is() -> None:
+    seen = hanging(np.linspace(0, 120, FRAMES))
+    told = behind_hands(seen, seen, "side-right", 0.5)
+    hip, knee, back, ankle = (NAMES.index(n) for n in ("hip_right", "knee_right", "low_back", "ankle_right"))
+    assert told.step_sigma[0, hip] > 20 and told.match_sigma[0, hip] > 20 and told.step_sigma[0, back] > 20
+    assert told.step_sigma[-1, hip] == 1 and told.step_sigma[-1, back] == 1
+    assert (told.step_sigma[:, [knee, ankle]] == 1).all()
+    assert (seen.step_sigma == 1).all()
+
+
+def test_hands_that_carry_nothing_before_the_legs_change_nothing() -> None:
+    seen = hanging(np.zeros(FRAMES))
+    assert behind_hands(seen, seen, "side-right", 0.0) is seen
+    assert behind_hands(seen, seen, "front", 0.5) is seen
