@@ -218,7 +218,8 @@ def fit_plane(
 
 
 def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
-    """A segment's length (cm) as the film shows it, and its expanded uncertainty: the median over the followed frames.
+    """A segment's length (cm) as the film shows it, and its expanded uncertainty: the median over the followed frames, with the
+    spread over them, the scale's own doubt and that of the two joints.
 
     The scale is the one the film was given, not the one fitted with the client's lengths, so that the film has its own say.
     """
@@ -228,7 +229,10 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     slope, constant = plane.slant(segment)
     whole = np.sqrt(level**2 + rise**2 + (level * slope + constant) ** 2) / plane.px_per_cm
     middle = float(np.median(whole))
-    return middle, float(np.hypot(COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle))
+    ends = [float(np.median(track.sigma(n))) / plane.px_per_cm for n in (a, b)]
+    return middle, float(
+        np.linalg.norm([COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle, *(COVERAGE_FACTOR * e for e in ends)])
+    )
 
 
 def _slant(theta: Array, segment: str, scale: float) -> tuple[float, float]:
