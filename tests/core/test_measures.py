@@ -10,11 +10,11 @@ import pytest
 from deepmirror.core.body import STATURE_SHARES, Body
 from deepmirror.core.kinematics import angle_series
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.reps import Rep
+from deepmirror.core.reps import Rep, find_reps
 from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
-from deepmirror.core.scene import CannotTell, Marks, Scene
+from deepmirror.core.scene import CannotTell, Marks, Scene, highest, peak
 from deepmirror.core.tempo import parse_tempo
-from deepmirror.core.track import Track
+from deepmirror.core.track import Series, Track
 from deepmirror.core.values import Value
 
 REP = Rep(
@@ -128,6 +128,15 @@ def test_front_measures_of_a_known_figure() -> None:
     assert FILM_MEASURES["stance_to_shoulder_ratio"](straight).value == pytest.approx(40 / 36)
     assert FILM_MEASURES["toe_out_left_deg"](straight).value == pytest.approx(30, abs=0.1)
     assert FILM_MEASURES["toe_out_right_deg"](straight).value == pytest.approx(30, abs=0.1)
+
+
+def test_a_peak_reaches_as_high_as_any_frames_doubt() -> None:
+    times = np.arange(60) / 30
+    rep = find_reps(times, 40 - 40 * np.cos(np.linspace(0, 2 * np.pi, 60)), "eccentric", 25)[0]
+    values, u = np.full(60, -8.0), np.full(60, 4.0)
+    values[5], values[30], u[30] = -3.0, -5.0, 14.0  # a sure frame at the start, an unsure one at the bottom
+    assert peak(Series(times, values, u), rep) == Value(-3.0, 12.0)
+    assert highest(Series(times, values, u), rep) == Value(-3.0, 4.0)
 
 
 def test_hip_lift_is_measured_normal_to_the_pad_and_the_slide_along_it() -> None:

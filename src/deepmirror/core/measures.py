@@ -28,6 +28,7 @@ from deepmirror.core.scene import (
     highest,
     jitter,
     lowest,
+    peak,
 )
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.track import Points, Series
@@ -48,6 +49,11 @@ FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own e
 
 def _high(name: str) -> RepMeasure:
     return lambda scene, rep: highest(scene.angle(name), rep)
+
+
+def _peak(name: str) -> RepMeasure:
+    """A thigh that points at the camera doubles the doubt of what is read off its direction."""
+    return lambda scene, rep: peak(scene.angle(name), rep)
 
 
 def _low(name: str) -> RepMeasure:
@@ -254,12 +260,12 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "dorsiflexion_max_deg": _high("ankle_dorsiflexion"),
     "dorsiflexion_min_deg": _low("ankle_dorsiflexion"),
     "shank_from_vertical_max_deg": _high("shank_from_vertical"),
-    "fppa_left_deg": _high("fppa_left"),
-    "fppa_right_deg": _high("fppa_right"),
-    "knee_medial_left_pct": _high("knee_medial_left"),
-    "knee_medial_right_pct": _high("knee_medial_right"),
-    "knee_to_foot_left_pct": _high("knee_to_foot_left"),
-    "knee_to_foot_right_pct": _high("knee_to_foot_right"),
+    "fppa_left_deg": _peak("fppa_left"),
+    "fppa_right_deg": _peak("fppa_right"),
+    "knee_medial_left_pct": _peak("knee_medial_left"),
+    "knee_medial_right_pct": _peak("knee_medial_right"),
+    "knee_to_foot_left_pct": _peak("knee_to_foot_left"),
+    "knee_to_foot_right_pct": _peak("knee_to_foot_right"),
     "knee_inward_left_pct": _knee_inward("left"),
     "knee_inward_right_pct": _knee_inward("right"),
     "knee_ankle_separation_ratio_min": _low("knee_ankle_separation_ratio"),

@@ -167,6 +167,13 @@ def highest(series: Series, rep: Rep) -> Value:
     return Value(float(part.values[i]), float(part.u[i]))
 
 
+def peak(series: Series, rep: Rep) -> Value:
+    """Largest value inside the rep where the doubt changes much within it: as high as any frame's doubt may reach."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values))
+    return Value(float(part.values[i]), max(float(part.u[i]), float(np.max(part.values + part.u) - part.values[i])))
+
+
 def lowest(series: Series, rep: Rep) -> Value:
     """Smallest value inside the rep, with its own doubt."""
     part = series.window(rep.start_s, rep.end_s)
