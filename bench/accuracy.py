@@ -2,7 +2,8 @@
 
 Films come with NAME.brief.json and NAME.truth.json beside them (studio renders them: `python -m studio.render --bench --all`).
 Prints per film the median and 95th percentile of joint-angle errors (degrees, in space), rep counts, the median error of
-the phase boundaries (frames), hip lift and frontal angle errors, and how many true values lie inside value ± u (k = 2).
+the phase boundaries (frames), hip lift and frontal angle errors, how many true values lie inside value ± u (k = 2), and what
+the clicks alone are off by on their own frame (degrees in the picture): the floor that one seeded frame sets.
 """
 
 from __future__ import annotations
@@ -43,6 +44,7 @@ class Row:
     measures: dict[str, list[float]] = field(default_factory=dict)
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
+    clicks: tuple[float, ...] = ()
 
 
 def films(names: list[str]) -> Iterator[Path]:
@@ -99,6 +101,7 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
                 error = np.abs(series.values - true)[good]
                 row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
                 row.inside[key if not near else angle] = (int((error <= series.u[good]).sum()), int(good.sum()))
+    row.clicks = click_errors(analysis, truth)
     reps = analysis.scene.reps
     row.reps = (len(truth["reps"]), len(reps))
     if len(reps) == len(truth["reps"]):
@@ -114,6 +117,24 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     row.findings = tuple(f"{c}{sorted(r)}" for c, r in found.items())
     row.misses = tuple(f["code"] for f in truth["faults"] if not any(c in found for c in [f["code"], *f.get("accept_also", [])]))
     return row
+
+
+def click_errors(analysis: Analysis, truth: dict[str, Any]) -> tuple[float, ...]:
+    """What ANGLES drawn through the first seed's clicks are off by, degrees in the picture; empty without a whole near side."""
+    near, seeds = truth["near_side"], analysis.brief.seeds
+    names = [f"{j}_{near}" for j in ("hip", "knee", "ankle", "heel", "toe", "shoulder")]
+    if not near or not seeds or not set(names) <= set(seeds[0][1]):
+        return ()
+    frame, points = seeds[0]
+
+    def angles(at: dict[str, Any]) -> np.ndarray[Any, Any]:
+        hip, knee, ankle, heel, toe, shoulder = (np.array(at[n], float) for n in names)
+        turns = [np.degrees(np.arctan2(d[1], d[0])) for d in (knee - hip, ankle - knee, shoulder - hip, toe - heel)]
+        thigh, shank, trunk, foot = turns
+        return np.array([shank - thigh, trunk - thigh, trunk, foot - shank])
+
+    away = angles(points) - angles({n: truth["landmarks_px"][n][frame] for n in names})
+    return tuple(float(abs((a + 180) % 360 - 180)) for a in away)
 
 
 def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
@@ -136,11 +157,16 @@ def show(rows: list[Row]) -> None:
     """Print the table."""
     for r in rows:
         angles = "  ".join(f"{k.replace('_flexion', '').replace('_dorsiflexion', '')} {m:.1f}/{p:.1f}" for k, (m, p) in r.errors.items())
+        clicked = (
+            "   clicks alone " + " ".join(f"{k.split('_')[0]} {v:.1f}" for k, v in zip(ANGLES, r.clicks, strict=False)) if r.clicks else ""
+        )
         kept = " ".join(f"{k.split('_')[0]} {100 * a / max(b, 1):.0f}%" for k, (a, b) in r.inside.items())
         lift = f"  lift {np.round(r.measures['hip_lift_cm'], 2)}" if "hip_lift_cm" in r.measures else ""
         fppa = "".join(f"  {k[:6]} peak {np.round(r.measures[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in r.measures)
         print(f"{r.name:32s} {angles}{lift}{fppa}  reps {r.reps[1]}/{r.reps[0]} at {r.boundary_frames:.1f} fr")
-        print(f"{'':34s}inside ±u: {kept}   {', '.join(r.findings) or 'no finding'}{'  MISSED ' + ', '.join(r.misses) if r.misses else ''}")
+        print(
+            f"{'':34s}inside ±u: {kept}{clicked}   {', '.join(r.findings) or 'no finding'}{'  MISSED ' + ', '.join(r.misses) if r.misses else ''}"
+        )
     total = {k: np.sum([r.inside[k] for r in rows if k in r.inside], axis=0) for k in {k for r in rows for k in r.inside}}
     print("inside ±u over all films: " + ", ".join(f"{k} {100 * v[0] / v[1]:.1f} % of {v[1]}" for k, v in sorted(total.items())))
 
