@@ -164,9 +164,9 @@ def show(rows: list[Row]) -> None:
         lift = f"  lift {np.round(r.measures['hip_lift_cm'], 2)}" if "hip_lift_cm" in r.measures else ""
         fppa = "".join(f"  {k[:6]} peak {np.round(r.measures[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in r.measures)
         print(f"{r.name:32s} {angles}{lift}{fppa}  reps {r.reps[1]}/{r.reps[0]} at {r.boundary_frames:.1f} fr")
-        print(
-            f"{'':34s}inside ±u: {kept}{clicked}   {', '.join(r.findings) or 'no finding'}{'  MISSED ' + ', '.join(r.misses) if r.misses else ''}"
-        )
+        said = ", ".join(r.findings) or "no finding"
+        missed = f"  MISSED {', '.join(r.misses)}" if r.misses else ""
+        print(f"{'':34s}inside ±u: {kept}{clicked}   {said}{missed}")
     total = {k: np.sum([r.inside[k] for r in rows if k in r.inside], axis=0) for k in {k for r in rows for k in r.inside}}
     print("inside ±u over all films: " + ", ".join(f"{k} {100 * v[0] / v[1]:.1f} % of {v[1]}" for k, v in sorted(total.items())))
 
