@@ -74,6 +74,13 @@ def test_a_wall_holds_no_plate() -> None:
     assert find_disc(picture(None), np.array([400.0, 220.0]), 115.0) is None
 
 
+def test_a_head_is_no_plate() -> None:
+    shoulder = np.array([400.0, 320.0])
+    grey = picture(None).astype(float)
+    cv2.circle(grey, (395, 255), 31, 40.0, -1)
+    assert find_disc(np.clip(cv2.GaussianBlur(grey, (0, 0), 0.8), 0, 255).astype(np.uint8), shoulder, 115.0) is None
+
+
 @pytest.mark.parametrize("shaken", [False, True])
 def test_the_shoulder_follows_from_the_plate(shaken: bool) -> None:
     paths = squat()

@@ -19,13 +19,14 @@ from deepmirror.pose.evidence import Evidence, Keyframe, rotate
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 
-RADII = (0.26, 0.68)  # of the shank: plates of 200 to 450 mm beside shanks of 35 to 45 cm, nearer the camera than they are
+RADII = (0.32, 0.68)  # of the shank: plates of 250 to 450 mm, nearer the camera than shanks of 35 to 45 cm; heads are smaller
+BESIDE = 1.3  # of the radius: a bar on the back holds its plate this near the shoulder; a head is further off
 ASPECTS = (1.0, 0.96, 0.91, 0.85)  # a disc seen from up to 30° beside its axis is that much narrower than high
 LEVEL_REACH, UP_REACH, DOWN_REACH = 0.7, 0.85, 0.35  # of the shank: where its centre may lie from the shoulder
 STEP_REACH = 0.10  # of the shank: furthest a plate goes in one frame beyond what it did in the one before
 RIM_POINTS = 48
 EDGE = 12.0  # grey levels per px: an edge half as sure as a sharp one
-FIT_FLOOR, KEPT_SHARE = 0.45, 0.60  # share of the rim that must be seen on the clicked frame; and later, of that
+FIT_FLOOR, KEPT_SHARE = 0.50, 0.60  # share of the rim that must be seen on the clicked frame; and later, of that
 
 
 @dataclass(frozen=True)
@@ -71,12 +72,14 @@ def find_disc(grey: Picture, shoulder: Array, shank_px: float) -> tuple[Disc, fl
     upright = np.arange(-UP_REACH, DOWN_REACH, step / shank_px) * shank_px
     centres = shoulder + np.stack(np.meshgrid(level, upright), axis=-1).reshape(-1, 2)
     best: tuple[float, Disc] | None = None
+    away = np.linalg.norm(centres - shoulder, axis=1)
     for radius in np.arange(*RADII, step / shank_px) * shank_px:
+        near = centres[away < BESIDE * radius]
         for aspect in ASPECTS:
-            share = edges.fit(centres, float(radius), aspect)
+            share = edges.fit(near, float(radius), aspect)
             k = int(np.argmax(share))
             if best is None or share[k] > best[0]:
-                best = float(share[k]), Disc(centres[k], float(radius), aspect)
+                best = float(share[k]), Disc(near[k], float(radius), aspect)
     assert best is not None
     rough = best[1]
     for radius in rough.radius + np.arange(-step, step + 0.1, 0.5):
