@@ -156,6 +156,9 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     for last in (False, True):
         bare = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
         evidence = _behind_plate(plain, keys, seen, solution.positions)
+        if evidence is not plain:  # the plate's word is no patch that slips
+            shoulder = sided("shoulder", near_side(seen.view) or "left")
+            trust = trust | {shoulder: replace(trust.get("shoulder", Trust()), match=1.0)}
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
             if not last and near_side(seen.view):
