@@ -45,6 +45,7 @@ class Row:
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
     clicks: tuple[float, ...] = ()
+    doubt_used: dict[str, float] = field(default_factory=dict)
 
 
 def films(names: list[str]) -> Iterator[Path]:
@@ -100,6 +101,7 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
                 good = np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)
                 error = np.abs(series.values - true)[good]
                 row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
+                row.doubt_used[angle] = float(np.sqrt(np.mean((error / series.u[good]) ** 2)))
                 row.inside[key if not near else angle] = (int((error <= series.u[good]).sum()), int(good.sum()))
     row.clicks = click_errors(analysis, truth)
     reps = analysis.scene.reps
@@ -168,6 +170,10 @@ def show(rows: list[Row]) -> None:
         missed = f"  MISSED {', '.join(r.misses)}" if r.misses else ""
         print(f"{'':34s}inside ±u: {kept}{clicked}   {said}{missed}")
     total = {k: np.sum([r.inside[k] for r in rows if k in r.inside], axis=0) for k in {k for r in rows for k in r.inside}}
+    used = {k: np.array([r.doubt_used[k] for r in rows if k in r.doubt_used]) for k in {k for r in rows for k in r.doubt_used}}
+    # one click's error stays for a whole film, so films and not frames are the independent cases
+    print("error / u, root mean square over films (0.5 is honest at k = 2): ", end="")
+    print(", ".join(f"{k} {np.sqrt(np.mean(v**2)):.2f} of {len(v)}" for k, v in sorted(used.items())))
     print("inside ±u over all films: " + ", ".join(f"{k} {100 * v[0] / v[1]:.1f} % of {v[1]}" for k, v in sorted(total.items())))
 
 
