@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deepmirror.core.body import STATURE_SHARES, Body
-from deepmirror.core.kinematics import angle_series
+from deepmirror.core.kinematics import angle_series, signed
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep, find_reps
 from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
@@ -128,6 +128,16 @@ def test_front_measures_of_a_known_figure() -> None:
     assert FILM_MEASURES["stance_to_shoulder_ratio"](straight).value == pytest.approx(40 / 36)
     assert FILM_MEASURES["toe_out_left_deg"](straight).value == pytest.approx(30, abs=0.1)
     assert FILM_MEASURES["toe_out_right_deg"](straight).value == pytest.approx(30, abs=0.1)
+
+
+def test_a_joint_near_straight_does_not_leap_and_says_that_it_may_go_either_way() -> None:
+    times = np.arange(8) / 30
+    size = Series(times, np.array([7.0, 7, 7, 8, 15, 20, 8, 7]), np.full(8, 5.0))
+    turn = Series(times, np.array([1.0, -0.6, 0.8, 3.0, 13.0, 19.0, 2.0, -0.5]), np.full(8, 6.0))
+    angle = signed(size, turn)
+    assert (angle.values == size.values).all()  # the few that point the other way follow the rest
+    assert angle.u[0] == pytest.approx(np.hypot(5, 14)) and angle.u[5] == 5
+    assert (signed(size, turn, arches=False).values < 0).tolist() == [False, True, False, False, False, False, False, True]
 
 
 def test_a_peak_reaches_as_high_as_any_frames_doubt() -> None:

@@ -102,11 +102,11 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
 
     if track.has(hip, knee, ankle):
-        out[f"knee_flexion_{side}"] = _signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
+        out[f"knee_flexion_{side}"] = signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
         out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
         out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
     if track.has(hip, knee, shoulder):
-        out[f"hip_flexion_{side}"] = _signed(plane.series(track, hip_flexion), track.series(hip_turn))
+        out[f"hip_flexion_{side}"] = signed(plane.series(track, hip_flexion), track.series(hip_turn))
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     return out | _ankle(track, side, plane) | _elbow(track, side)
 
@@ -132,15 +132,17 @@ def _elbow(track: Track, side: str) -> dict[str, Series]:
     return {f"elbow_flexion_{side}": track.series(lambda p: 180 - included_angle(*(p[n] for n in names)))}
 
 
-def _signed(size: Series, turn: Series, arches: bool = True) -> Series:
+def signed(size: Series, turn: Series, arches: bool = True) -> Series:
     """An angle in space with the sign it has in the picture; both series in degrees; arches: the joint goes both ways.
 
     Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way: a trunk wider at the
-    shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign leaps.
+    shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign would leap. All such frames
+    together then choose one way.
     """
     unsure = (np.abs(turn.values) <= turn.u) & arches
     u = np.where(unsure, np.hypot(size.u, 2 * size.values), size.u)
-    return Series(size.times, np.copysign(size.values, turn.values), u)
+    way = np.where(unsure, np.sum(turn.values[unsure]), turn.values)
+    return Series(size.times, np.copysign(size.values, way), u)
 
 
 def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
