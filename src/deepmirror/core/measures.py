@@ -22,6 +22,7 @@ from deepmirror.core.scene import (
     Array,
     CannotTell,
     FilmMeasure,
+    NotAsked,
     RepMeasure,
     Scene,
     at,
@@ -137,9 +138,9 @@ def spine_change(scene: Scene, rep: Rep) -> Value:
 
     What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
     """
-    if rep.number == scene.reps[0].number:
-        raise CannotTell("it is compared with the first repetition", "")
     now, first = spine_flexion(scene, rep), spine_flexion(scene, scene.reps[0])
+    if rep.number == scene.reps[0].number:
+        raise NotAsked("it is compared with the first repetition", ADD_BACK)
     return Value(now.value - first.value, CHANGE_U_SHARE * max(now.u, first.u))
 
 

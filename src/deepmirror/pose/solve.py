@@ -172,7 +172,9 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
 
 
 def _behind_plate(evidence: Evidence, keys: list[Keyframe], seen: Seen, positions: Array) -> Evidence:
-    """The near shoulder told by the plate that hides it, where one was followed."""
+    """The near shoulder told by the plate that hides it, where one was followed; a held shoulder is moved by clicks and flow alone."""
+    if not seen.held.isdisjoint(sided("shoulder", s) for s in SIDES):
+        return evidence
     px_per_cm = shank_px(positions, evidence.names) / seen.body.length("shank").cm
     return behind_plate(evidence, keys, seen.view, positions, px_per_cm, FOCAL_SHARE * max(seen.size) / px_per_cm)
 
