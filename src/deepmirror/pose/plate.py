@@ -24,6 +24,7 @@ BESIDE = 1.3  # of the radius: a bar on the back holds its plate this near the s
 ASPECTS = (1.0, 0.96, 0.91, 0.85)  # a disc seen from up to 30° beside its axis is that much narrower than high
 LEVEL_REACH, UP_REACH, DOWN_REACH = 0.7, 0.85, 0.35  # of the shank: where its centre may lie from the shoulder
 STEP_REACH = 0.10  # of the shank: furthest a plate goes in one frame beyond what it did in the one before
+STANDS_OUT = 3.0  # times what circles anywhere around there show: a patterned shirt has edges everywhere
 RIM_POINTS = 48
 EDGE = 12.0  # grey levels per px: an edge half as sure as a sharp one
 FIT_FLOOR, KEPT_SHARE = 0.50, 0.60  # share of the rim that must be seen on the clicked frame; and later, of that
@@ -72,12 +73,14 @@ def find_disc(grey: Picture, shoulder: Array, shank_px: float) -> tuple[Disc, fl
     upright = np.arange(-UP_REACH, DOWN_REACH, step / shank_px) * shank_px
     centres = shoulder + np.stack(np.meshgrid(level, upright), axis=-1).reshape(-1, 2)
     best: tuple[float, Disc] | None = None
+    anywhere: list[float] = []
     away = np.linalg.norm(centres - shoulder, axis=1)
     for radius in np.arange(*RADII, step / shank_px) * shank_px:
         near = centres[away < BESIDE * radius]
         for aspect in ASPECTS:
             share = edges.fit(near, float(radius), aspect)
             k = int(np.argmax(share))
+            anywhere.append(float(np.median(share)))
             if best is None or share[k] > best[0]:
                 best = float(share[k]), Disc(near[k], float(radius), aspect)
     assert best is not None
@@ -86,7 +89,8 @@ def find_disc(grey: Picture, shoulder: Array, shank_px: float) -> tuple[Disc, fl
         centre, share_there = _settle(edges, rough.centre, float(radius), rough.aspect, step)
         if share_there > best[0]:
             best = share_there, Disc(centre, float(radius), rough.aspect)
-    return (best[1], best[0]) if best[0] >= FIT_FLOOR else None
+    plain = best[0] >= max(FIT_FLOOR, STANDS_OUT * float(np.median(anywhere)))
+    return (best[1], best[0]) if plain else None
 
 
 def _settle(edges: _Edges, about: Array, radius: float, aspect: float, reach: float) -> tuple[Array, float]:
