@@ -70,6 +70,15 @@ def test_the_plate_is_found_and_followed_and_missed_where_it_is_hidden() -> None
     assert np.linalg.norm(found[clear] - paths["plate"][clear], axis=1).max() < 1.5
 
 
+def test_a_plate_that_leaves_the_picture_is_lost_and_found_again() -> None:
+    paths = squat()
+    follower = PlateFollower(115.0)
+    assert follower.learn(picture(paths["plate"][0]), paths["shoulder"][0])
+    for away in ((4000.0, -900.0), (-2500.0, 300.0)):
+        assert np.isnan(follower.find(picture(None), np.array(away))).all()
+    assert np.linalg.norm(follower.find(picture(paths["plate"][0]), paths["shoulder"][0]) - paths["plate"][0]) < 1.5
+
+
 def test_a_wall_holds_no_plate() -> None:
     assert find_disc(picture(None), np.array([400.0, 220.0]), 115.0) is None
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.geometry import stilled
 from deepmirror.core.values import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
@@ -52,11 +53,7 @@ class Track:
 
         room (T, 2, 3): frame 0 to each frame, px; empty when the camera stood still.
         """
-        if not len(room):
-            return self
-        linear = np.linalg.inv(room[: len(self.times), :, :2])
-        shifted = self.positions - room[: len(self.times), None, :, 2]
-        return replace(self, positions=np.einsum("tij,tpj->tpi", linear, shifted))
+        return replace(self, positions=stilled(self.positions, room)) if len(room) else self
 
     def series(self, compute: Callable[[Points], Array]) -> Series:
         """Evaluate a (T,) function of the points and carry the covariance through it by central differences."""

@@ -133,14 +133,12 @@ class FootFollower:
         return np.concatenate([rows for _, rows in self._shoes]) if self._shoes else np.empty((0, 5))
 
     def find(self, grey: Picture, centres: Array) -> list[tuple[int, Array, float, int]]:
-        """Heel and toe: (point, place (2,) px, sigma px, row of `learned`); sigma inf where no shoe fits; empty without a shoe."""
-        found = [shoe.find(grey, centres[self._at[1]], self._shank(centres)) for shoe, _ in self._shoes]
-        if not found:
+        """Heel and toe: (point, place (2,) px, sigma px, row of `learned`); empty where no shoe fits."""
+        found = [(shoe.find(grey, centres[self._at[1]], self._shank(centres)), k) for k, (shoe, _) in enumerate(self._shoes)]
+        fitting = [(f, k) for f, k in found if f is not None]
+        if not fitting:
             return []
-        which = int(np.argmax([f.margin if f else -1.0 for f in found]))
-        best = found[which]
-        if best is None:
-            return []
+        best, which = max(fitting, key=lambda f: f[0].margin)
         shank = float(np.linalg.norm(centres[self._at[1]] - centres[self._at[0]]))
         sigma = (SIGMA_FLOOR + SIGMA_SLOPE / best.margin**3) * shank
         return [(p, place, sigma, 2 * which + k) for k, (p, place) in enumerate(zip(self._at[2:], (best.heel, best.toe), strict=True))]

@@ -43,12 +43,13 @@ class _Followers:
         self._foot, self._plate = FootFollower(names), PlateFollower(shank)
         self._shoulder = names.index(also.plate_beside) if also.plate_beside in names else None
         self._plates = np.full((len(evidence.times), 2), np.nan)
-        self._clicked = False
+        self._clicked, self._patches = False, 0
 
     def learn(self, number: int, grey: Picture, key: Keyframe) -> None:
         """Keep what was clicked on this picture."""
         centres, self._clicked = self._steady[number], True
         self._patcher.learn(grey, key, self._names, centres)
+        self._patches = len(self._patcher.learned())
         if self._also.foot_in_air:
             self._foot.learn(grey, key, centres)
         if self._shoulder is not None and self._also.plate_beside in key.points:
@@ -69,7 +70,7 @@ class _Followers:
         for point, place, sigma, row in self._foot.find(grey, centres):
             at = self._at[point]
             seen.match[number, at], seen.match_sigma[number, at] = place, sigma
-            seen.match_key[number, at] = row + len(self._patcher.learned())
+            seen.match_key[number, at] = row + self._patches
         if self._shoulder is not None:
             self._plates[number] = self._plate.find(grey, centres[self._shoulder])
 

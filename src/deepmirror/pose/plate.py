@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.geometry import stilled
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.pose.carried import blend
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate
@@ -28,6 +29,9 @@ STANDS_OUT = 3.0  # times what circles anywhere around there show: a patterned s
 RIM_POINTS = 48
 EDGE = 12.0  # grey levels per px: an edge half as sure as a sharp one
 FIT_FLOOR, KEPT_SHARE = 0.50, 0.60  # share of the rim that must be seen on the clicked frame; and later, of that
+BAR_UP_CM, BAR_BACK_CM, BAR_SD_CM = 4.0, 9.0, 4.0  # a bar on the back, from the shoulder joint, along and across the trunk; our estimate
+PLATE_NEARER_CM = 50.0  # a bar's inner plate stands 65 cm beside its middle (collars 1.31 m apart), a shoulder joint 16; from memory
+FOCAL_SD = 0.2  # share that the picture's angle, and so the plate's gain, may be off
 
 
 @dataclass(frozen=True)
@@ -43,8 +47,9 @@ class _Edges:
     """Picture gradients, and how much of a rim lies on edges that cross it."""
 
     def __init__(self, grey: Picture, around: Array, reach: float) -> None:
-        self.corner = np.maximum(np.floor(around - reach), 0).astype(int)
-        far = np.minimum(np.ceil(around + reach).astype(int) + 1, grey.shape[::-1])
+        size = np.array(grey.shape[::-1])
+        self.corner = np.clip(np.floor(around - reach), 0, size - 1).astype(int)  # one pixel is left of a place outside the picture
+        far = np.clip(np.ceil(around + reach).astype(int) + 1, self.corner + 1, size)
         part = cv2.GaussianBlur(grey[self.corner[1] : far[1], self.corner[0] : far[0]], (0, 0), 1.2)
         self.x = cv2.Sobel(part, cv2.CV_32F, 1, 0, scale=0.25)
         self.y = cv2.Sobel(part, cv2.CV_32F, 0, 1, scale=0.25)
@@ -99,6 +104,8 @@ def _settle(edges: _Edges, about: Array, radius: float, aspect: float, reach: fl
     centres = about + np.stack(np.meshgrid(grid, grid), axis=-1).reshape(-1, 2)
     share = edges.fit(centres, radius, aspect)
     best = float(share.max())
+    if best <= 0:
+        return about, 0.0
     weight = np.clip(share - 0.9 * best, 0, None) ** 2
     return np.asarray((centres * weight[:, None]).sum(axis=0) / weight.sum()), best
 
@@ -139,11 +146,6 @@ class PlateFollower:
         return centre
 
 
-BAR_UP_CM, BAR_BACK_CM, BAR_SD_CM = 4.0, 9.0, 4.0  # a bar on the back, from the shoulder joint, along and across the trunk; our estimate
-PLATE_NEARER_CM = 50.0  # a bar's inner plate stands 65 cm beside its middle (collars 1.31 m apart), a shoulder joint 16; from memory
-FOCAL_SD = 0.2  # share that the picture's angle, and so the plate's gain, may be off
-
-
 def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions: Array, px_per_cm: float, camera_cm: float) -> Evidence:
     """The evidence with the near shoulder where the plate says it is, in place of what patch and flow saw of the plate.
 
@@ -155,7 +157,7 @@ def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions:
     if near is None or not len(evidence.plate) or not set(names) <= set(evidence.names):
         return evidence
     at, hip = (evidence.names.index(n) for n in names)
-    plate = _stilled(evidence.plate[: len(evidence.times)], evidence.room)
+    plate = stilled(evidence.plate[: len(evidence.times), None], evidence.room)[:, 0]
     seen = np.isfinite(plate[:, 0])
     rows = [k for k in sorted(keys, key=lambda k: k.frame) if names[0] in k.points and k.frame < len(seen) and seen[k.frame]]
     if not rows:
@@ -169,7 +171,7 @@ def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions:
         moved, bend = plate - plate[key.frame], turn - turn[key.frame]
         ahead = rotate(np.array([1.0, 0.0]), turn[key.frame])
         below = -px_per_cm * (BAR_UP_CM * ahead + BAR_BACK_CM * rotate(ahead, -way * np.pi / 2))
-        shoulder = _stilled(np.tile(key.points[names[0]], (len(plate), 1)), evidence.room[key.frame : key.frame + 1])
+        shoulder = stilled(np.array([[key.points[names[0]]]]), evidence.room[key.frame : key.frame + 1])[0, 0]
         paths.append(shoulder + moved / gain + rotate(np.tile(below, (len(bend), 1)), bend) - below)
         doubts = (FOCAL_SD * (gain - 1) * np.linalg.norm(moved, axis=1), BAR_SD_CM * px_per_cm * 2 * np.abs(np.sin(bend / 2)))
         sigmas.append(np.sqrt(key.sigma_px**2 + doubts[0] ** 2 + doubts[1] ** 2))
@@ -182,16 +184,8 @@ def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions:
     return out
 
 
-def _stilled(path: Array, room: Array) -> Array:
-    """A path (T, 2) px as a camera would have seen it that stayed where it was on frame 0; room (T, 2, 3), or (1, 2, 3), or empty."""
-    if not len(room):
-        return path
-    room = room[: len(path)]
-    return np.asarray(np.linalg.solve(np.broadcast_to(room[:, :, :2], (len(path), 2, 2)), (path - room[:, :, 2])[..., None])[..., 0])
-
-
 def _shaken(path: Array, room: Array) -> Array:
-    """The reverse: a still path (T, 2) as the moving camera sees it."""
+    """A still path (T, 2) px as the moving camera sees it; room as in `stilled`."""
     if not len(room):
         return path
     room = room[: len(path)]

@@ -155,28 +155,34 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     plane = None
     for last in (False, True):
         bare = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
-        evidence = _behind_plate(plain, keys, seen, solution.positions)
-        if evidence is not plain:  # the plate's word is no patch that slips
-            shoulder = sided("shoulder", near_side(seen.view) or "left")
-            trust = trust | {shoulder: replace(trust.get("shoulder", Trust()), match=1.0)}
+        evidence, believed = _behind_plate(plain, trust, keys, seen, solution.positions)
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
             if not last and near_side(seen.view):
-                solution = solve(evidence, keys, trust, moved, None, soft, solution.positions, passes=1)
+                solution = solve(evidence, keys, believed, moved, None, soft, solution.positions, passes=1)
             break
         solution = solve(
-            evidence, keys, trust, moved, _lengths(plane, seen) | _shoe(keys, seen), soft, solution.positions, passes=3, doubt=last
+            evidence, keys, believed, moved, _lengths(plane, seen) | _shoe(keys, seen), soft, solution.positions, passes=3, doubt=last
         )
     covariance = solution.covariance + _systematic(evidence, moved, solution)[:, :, None] * np.eye(2 * len(evidence.names))
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
 
 
-def _behind_plate(evidence: Evidence, keys: list[Keyframe], seen: Seen, positions: Array) -> Evidence:
-    """The near shoulder told by the plate that hides it, where one was followed; a held shoulder is moved by clicks and flow alone."""
-    if not seen.held.isdisjoint(sided("shoulder", s) for s in SIDES):
-        return evidence
+def _behind_plate(
+    evidence: Evidence, trust: dict[str, Trust], keys: list[Keyframe], seen: Seen, positions: Array
+) -> tuple[Evidence, dict[str, Trust]]:
+    """The near shoulder told by the plate that hides it, where one was followed, and believed as no patch that slips would be.
+
+    A held shoulder is moved by clicks and flow alone.
+    """
+    shoulder = sided("shoulder", near_side(seen.view) or "left")
+    if shoulder in seen.held:
+        return evidence, trust
     px_per_cm = shank_px(positions, evidence.names) / seen.body.length("shank").cm
-    return behind_plate(evidence, keys, seen.view, positions, px_per_cm, FOCAL_SHARE * max(seen.size) / px_per_cm)
+    told = behind_plate(evidence, keys, seen.view, positions, px_per_cm, FOCAL_SHARE * max(seen.size) / px_per_cm)
+    if told is evidence:
+        return evidence, trust
+    return told, trust | {shoulder: replace(trust.get("shoulder", Trust()), match=1.0)}
 
 
 def _acceleration(evidence: Evidence) -> float:
