@@ -134,7 +134,8 @@ def main() -> None:
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips())
         post_views(window, Path(folder), out)
-        films = {f.brief["view"] + f.client_name[:4]: f.id for f in reversed(desk.films()) if f.brief["movement"] == "back_squat"}
+        first = sorted(desk.films(), key=lambda f: f.id, reverse=True)  # of two films of a client the demo's own, not the one that arrived
+        films = {f.brief["view"] + f.client_name[:4]: f.id for f in first if f.brief["movement"] == "back_squat"}
         machines = {f.brief["movement"]: f.id for f in desk.films()}
         window.open_film(films["side-rightBram"])
         wait(lambda: window.mirror.film.image() is not None and solved(window))

@@ -20,6 +20,7 @@ class RequestDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(title)
         self.words = QPlainTextEdit(words)
+        self.words.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.words.setAccessibleName(tr("What the client reads"))
         self.words.setTabChangesFocus(True)
         self.words.setFixedHeight(150)
