@@ -11,6 +11,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.frontal import Frontal
 from deepmirror.core.geometry import included_angle, signed_turn
 from deepmirror.core.plane import Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
@@ -25,6 +26,7 @@ STANDING_FLEXION_DEG = 5.0
 SHANK_SHARE = 0.25
 READABLE_FLEXION_DEG = 15.0
 FRONT_FLEXION_U_DEG = 16.0
+HEIGHT_TELLS_DEG, DEPTH_TELLS_DEG = 30.0, 60.0  # flexion up to which the hip's height alone tells it, and from which the legs' own depth
 LEVEL_U_DEG = 1.0  # k = 2: a phone held or propped by hand; common practice, no source
 
 
@@ -40,16 +42,17 @@ def outward(view: str, side: str) -> int:
 
 
 def angle_series(
-    track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None
+    track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None, frontal: Frontal | None = None
 ) -> dict[str, Series]:
     """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
 
     up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction. With a fitted
-    picture plane side angles are those of the body in space; without one they are those of the picture.
+    picture plane (side views) or camera (front and rear views) angles are those of the body in space; without one they are
+    those of the picture.
     """
     near = near_side(view)
     if near is None:
-        return _front_angles(track, view, up)
+        return _front_angles(track, view, frontal or flat_frontal(view, up))
     plane = plane or picture_plane(up, facing(view))
     return _side_angles(track, near, facing(view), plane, level_u_deg)
 
@@ -57,6 +60,11 @@ def angle_series(
 def picture_plane(up: Array, way: int) -> Plane:
     """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away."""
     return Plane(np.zeros(8), np.zeros((8, 8)), 1.0, {}, way, up, np.zeros(2), 1e9)
+
+
+def flat_frontal(view: str, up: Array) -> Frontal:
+    """A front or rear film's camera so far away that the picture is the frontal plane."""
+    return Frontal(np.zeros(4), np.zeros((4, 4)), 1e9, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
 
 
 def between(a: Array, b: Array) -> Array:
@@ -145,40 +153,65 @@ def signed(size: Series, turn: Series, arches: bool = True) -> Series:
     return Series(size.times, np.copysign(size.values, way), u)
 
 
-def _front_angles(track: Track, view: str, up: Array) -> dict[str, Series]:
+def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]:
+    """Of legs put into space; columns there are across the picture, up, towards the camera."""
     out: dict[str, Series] = {}
-    across = np.array([-up[1], up[0]])
     for side in SIDES:
-        hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
-        if not track.has(hip, knee, ankle):
+        if not track.has(*(sided(j, side) for j in ("hip", "knee", "ankle"))):
             continue
         way = outward(view, side)
 
-        def projection(p: Points, hip: str = hip, knee: str = knee, ankle: str = ankle, way: int = way) -> Array:
-            thigh, shank = p[hip] - p[knee], p[knee] - p[ankle]
-            return np.asarray(np.degrees(np.arctan2(way * (thigh @ across), thigh @ up) - np.arctan2(way * (shank @ across), shank @ up)))
+        def projection(p: Points, camera: Frontal, side: str = side, way: int = way) -> Array:
+            q = camera.in_space(p, side)
+            thigh, shank = q["hip"] - q["knee"], q["knee"] - q["ankle"]
+            return np.asarray(np.degrees(np.arctan2(way * thigh[:, 0], thigh[:, 1]) - np.arctan2(way * shank[:, 0], shank[:, 1])))
 
-        def medial(p: Points, hip: str = hip, knee: str = knee, end: str = ankle, ankle: str = ankle, way: int = way) -> Array:
+        def medial(p: Points, camera: Frontal, side: str = side, way: int = way, end: str = "ankle") -> Array:
             """Knee inward of the line from hip to `end`, % of the shank."""
-            line, d = p[end] - p[hip], p[knee] - p[hip]
-            share = (d @ up) / np.where(np.abs(line @ up) < 1e-6, 1e-6, line @ up)
-            shank = float(np.percentile(np.linalg.norm(p[knee] - p[ankle], axis=1), 95))
-            return np.asarray(-way * (d @ across - share * (line @ across)) / shank * 100)
+            q = camera.in_space(p, side)
+            line, d = q[end] - q["hip"], q["knee"] - q["hip"]
+            share = d[:, 1] / np.where(np.abs(line[:, 1]) < 1e-6, 1e-6, line[:, 1])
+            shank = float(np.percentile(np.linalg.norm((q["knee"] - q["ankle"])[:, :2], axis=1), 95))
+            return np.asarray(-way * (d[:, 0] - share * line[:, 0]) / shank * 100)
 
-        out[f"fppa_{side}"] = track.series(projection)
-        out[f"knee_medial_{side}"] = track.series(medial)
+        out[f"fppa_{side}"] = camera.series(track, projection)
+        out[f"knee_medial_{side}"] = camera.series(track, medial)
         if track.has(sided("toe", side)):
-            out[f"knee_to_foot_{side}"] = track.series(partial(medial, end=sided("toe", side)))
-        flexion = flexion_from_height((track.point(hip) - track.point(ankle)) @ up, track.times)
-        out[f"knee_flexion_{side}"] = Series(track.times, flexion, np.full(len(flexion), FRONT_FLEXION_U_DEG))
-    ends = [sided(j, s) for s in SIDES for j in ("hip", "ankle")]
-    if track.has(*ends):
-        out["leg_spread"] = track.series(lambda p: np.abs(signed_turn(p[ends[1]] - p[ends[0]], p[ends[3]] - p[ends[2]])))
-    if track.has("knee_left", "knee_right", "ankle_left", "ankle_right"):
-        out["knee_ankle_separation_ratio"] = track.series(
-            lambda p: np.abs((p["knee_left"] - p["knee_right"]) @ across) / np.abs((p["ankle_left"] - p["ankle_right"]) @ across)
-        )
-    return out
+            out[f"knee_to_foot_{side}"] = camera.series(track, partial(medial, end="toe"))
+        out[f"knee_flexion_{side}"] = _front_flexion(track, side, camera)
+    return out | _both_legs(track, camera)
+
+
+def _front_flexion(track: Track, side: str, camera: Frontal) -> Series:
+    """Knee flexion as the leg's shortened segments tell it, and near standing, where they do not, as the hip's height does."""
+
+    def bent(p: Points, camera: Frontal) -> Array:
+        q = camera.in_space(p, side)
+        return between(q["hip"] - q["knee"], q["knee"] - q["ankle"])
+
+    seen = camera.series(track, bent)
+    height = flexion_from_height((track.point(sided("hip", side)) - track.point(sided("ankle", side))) @ camera.up, track.times)
+    if camera.focal_px > 1e8:
+        return Series(track.times, height, np.full(len(height), FRONT_FLEXION_U_DEG))
+    share = np.clip((height - HEIGHT_TELLS_DEG) / (DEPTH_TELLS_DEG - HEIGHT_TELLS_DEG), 0, 1)
+    share = share * share * (3 - 2 * share)
+    u = np.hypot(share * np.minimum(seen.u, FRONT_FLEXION_U_DEG), (1 - share) * FRONT_FLEXION_U_DEG)
+    return Series(track.times, share * seen.values + (1 - share) * height, u)
+
+
+def _both_legs(track: Track, camera: Frontal) -> dict[str, Series]:
+    if not track.has(*(sided(j, s) for s in SIDES for j in ("hip", "knee", "ankle"))):
+        return {}
+
+    def spread(p: Points, camera: Frontal) -> Array:
+        lines = [(q["ankle"] - q["hip"])[:, :2] for q in (camera.in_space(p, s) for s in SIDES)]
+        return np.abs(signed_turn(*lines))
+
+    def gap(p: Points, camera: Frontal) -> Array:
+        left, right = (camera.in_space(p, s) for s in SIDES)
+        return np.asarray(np.abs((left["knee"] - right["knee"])[:, 0]) / np.abs((left["ankle"] - right["ankle"])[:, 0]))
+
+    return {"leg_spread": camera.series(track, spread), "knee_ankle_separation_ratio": camera.series(track, gap)}
 
 
 def flexion_from_height(height: Array, times: Array) -> Array:

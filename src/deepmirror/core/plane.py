@@ -12,11 +12,12 @@ together by weighted least squares; the depth of every point then follows, and j
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core import fitted
 from deepmirror.core.body import Body
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
 from deepmirror.core.track import Points, Series, Track
@@ -160,21 +161,7 @@ class Plane:
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
         """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
-        out = track.series(lambda p: compute(p, self))
-        points = Points(track.names, track.positions)
-        jacobian = np.zeros((len(track.times), len(self.theta)))
-        for k in range(len(self.theta)):
-            sd = float(np.sqrt(self.covariance[k, k]))
-            if sd < 1e-9:
-                continue
-            moved = []
-            for sign in (1, -1):
-                theta = self.theta.copy()
-                theta[k] += sign * 0.5 * sd
-                moved.append(compute(points, replace(self, theta=theta)))
-            jacobian[:, k] = (moved[0] - moved[1]) / sd
-        variance = np.einsum("ti,ij,tj->t", jacobian, self.covariance, jacobian)
-        return out.widened(COVERAGE_FACTOR * np.sqrt(np.maximum(variance, 0)))
+        return fitted.series(track, self, compute)
 
 
 def fit_plane(

@@ -120,7 +120,7 @@ class Movement(Strict):
     min_range_deg: float
     standing: bool = False
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
-    foot_free: bool = False  # the foot hangs in the air: it is looked for as one piece
+    foot_seen: tuple[float, float] = (0.0, 1.1)  # which part of the near shoe shows throughout, from heel 0 to toe 1
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
     hands_pass: float = 0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking

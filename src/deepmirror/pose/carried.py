@@ -5,6 +5,7 @@ This gives them a place to be looked for in every frame, and keeps them near the
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -45,18 +46,20 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
 
 def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
     """A foot that a roller holds: heel and toe as the shank carries them, instead of where the network guesses them."""
-    near = near_side(view)
-    if near is None:
-        return evidence
     calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
-    for name in (sided("heel", near), sided("toe", near)):
-        rows = sorted((k for k in keys if name in k.points and k.frame < len(calm)), key=lambda k: k.frame)
-        if rows and name in evidence.names:
-            i = evidence.names.index(name)
-            network[:, i] = blend(np.array([_path(name, k, calm, evidence.names, near) for k in rows]), [k.frame for k in rows])
-            sigma[:, i] = HELD_FOOT_SIGMA_SHARE * shank
+    for i, path in foot_with_shank(calm, evidence.names, keys, view):
+        network[:, i], sigma[:, i] = path, HELD_FOOT_SIGMA_SHARE * shank
     return replace(evidence, network=network, network_sigma=sigma)
+
+
+def foot_with_shank(positions: Array, names: list[str], keys: list[Keyframe], view: str) -> Iterator[tuple[int, Array]]:
+    """Column and path (T, 2) px of the near heel and toe as the shank of positions (T, P, 2) carries them from where they were clicked."""
+    near = near_side(view)
+    for name in (sided("heel", near), sided("toe", near)) if near else ():
+        rows = sorted((k for k in keys if name in k.points and k.frame < len(positions)), key=lambda k: k.frame)
+        if rows and name in names:
+            yield names.index(name), blend(np.array([_path(name, k, positions, names, near or "") for k in rows]), [k.frame for k in rows])
 
 
 def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) -> Array:

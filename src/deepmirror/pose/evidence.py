@@ -13,6 +13,9 @@ from deepmirror.core.skeleton import CARRIERS, SEGMENTS, SIDES, sided, split
 Array = NDArray[np.float64]
 
 
+TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on them as a whole
+
+
 @dataclass(frozen=True)
 class Keyframe:
     """Points placed by hand on one frame: name -> (x, y) px, with the hand's own noise."""
@@ -35,6 +38,8 @@ class Evidence:
     room (T, 2, 3): where the still room of frame 0 lies in each frame (affine, px); empty for a camera that stands still.
     stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
     plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where there is none.
+    turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
+    its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
     """
 
     times: Array
@@ -50,6 +55,9 @@ class Evidence:
     room: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
     stack: Array = field(default_factory=lambda: np.empty(0))
     plate: Array = field(default_factory=lambda: np.empty((0, 2)))
+    turn: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
+    turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
+    turn_since: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
         shape = self.network.shape

@@ -31,10 +31,14 @@ PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
 NETWORK_MEMORY = 6.0
 MATCH_MEMORY = 8.0
+TURN_MEMORY = 4.0  # only every third frame is looked at
 STEP_DRAG = 0.12
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 """(joint, joint) -> the length (T,) px they must be apart for directions (T, 2), and its sigma (px)."""
+
+Turns = dict[tuple[str, str], list[tuple[Array, Array, int]]]
+"""(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame."""
 
 
 @dataclass(frozen=True)
@@ -180,13 +184,14 @@ class _Normal:
         self.one[1:-1] += weight * b * c
         self.two[:-2] += weight * a * c
 
-    def apart(self, i: int, j: int, unit: Array, length: Array, weight: float) -> None:
-        """unit · (x_j - x_i) = length for points i, j in every frame; unit (T, 2)."""
+    def apart(self, i: int, j: int, unit: Array, length: Array, weight: Array | float) -> None:
+        """unit · (x_j - x_i) = length for points i, j in every frame; unit (T, 2), weight (T,) or one for all."""
         rows = np.zeros((self.frames, 4))
         rows[:, :2], rows[:, 2:] = -unit, unit
         at = np.array([2 * i, 2 * i + 1, 2 * j, 2 * j + 1])
-        self.block[:, at[:, None], at[None, :]] += weight * rows[:, :, None] * rows[:, None, :]
-        self.right[:, at] += weight * rows * length[:, None]
+        weighted = rows * np.broadcast_to(weight, self.frames)[:, None]
+        self.block[:, at[:, None], at[None, :]] += weighted[:, :, None] * rows[:, None, :]
+        self.right[:, at] += weighted * length[:, None]
 
     def banded(self) -> Array:
         """Upper banded storage (2n + 1, T n)."""
@@ -211,6 +216,7 @@ def solve(
     start: Array | None = None,
     passes: int = PASSES,
     doubt: bool = True,
+    turns: Turns | None = None,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
@@ -222,7 +228,8 @@ def solve(
     guided = evidence.network + moved.move
     x = filled(guided) if start is None else start
     ties = {ends: tie for ends, tie in (lengths or {}).items() if set(ends) <= set(evidence.names)}
-    groups = _groups(evidence.names, ties)
+    bearings = {ends: turn for ends, turn in (turns or {}).items() if set(ends) <= set(evidence.names)}
+    groups = _groups(evidence.names, [*ties, *bearings])
     parts = [(at, evidence.only([evidence.names[i] for i in at])) for at in groups]
     factors: list[Array] = []
     for _ in range(passes):
@@ -235,6 +242,9 @@ def solve(
             for (a, b), (length, sigma) in ties.items():
                 if a in part.names:
                     _add_length(normal, part.names, a, b, length, sigma, x[:, at])
+            for (a, b), since in bearings.items():
+                if a in part.names:
+                    _add_turns(normal, part.names, a, b, since, x[:, at])
             _add_smoothness(normal, part.times, acceleration_px)
             factor = cholesky_banded(normal.banded())
             new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
@@ -243,8 +253,8 @@ def solve(
     return Solution(x, _whole_covariance(factors, groups, frames, count) if doubt else np.zeros((frames, 2 * count, 2 * count)))
 
 
-def _groups(names: list[str], lengths: Lengths) -> list[list[int]]:
-    """Points that lengths tie together, and every other point alone: what is not coupled is solved apart, which is far quicker."""
+def _groups(names: list[str], lengths: list[tuple[str, str]]) -> list[list[int]]:
+    """Points that lengths or turns tie together, and every other point alone: what is not coupled is solved apart, which is far quicker."""
     group = {n: {n} for n in names}
     for a, b in lengths:
         joined = group[a] | group[b]
@@ -314,6 +324,20 @@ def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Calla
     d = x[:, j] - x[:, i]
     unit = d / np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-6)
     normal.apart(i, j, unit, length(unit), sigma**-2.0)
+
+
+def _add_turns(normal: _Normal, names: list[str], a: str, b: str, since: list[tuple[Array, Array, int]], x: Array) -> None:
+    """A segment points where it pointed on a keyframe, turned as far as it was seen to turn since."""
+    i, j = names.index(a), names.index(b)
+    d = x[:, j] - x[:, i]
+    now, length = np.arctan2(d[:, 1], d[:, 0]), np.linalg.norm(d, axis=1)
+    for turn, sigma, key in since:
+        seen = np.isfinite(turn)
+        angle = np.where(seen, now[key] + np.nan_to_num(turn), now)
+        miss = np.abs((angle - now + np.pi) % (2 * np.pi) - np.pi)
+        with np.errstate(invalid="ignore"):
+            weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / TURN_MEMORY, 0.0)
+        normal.apart(i, j, np.stack([-np.sin(angle), np.cos(angle)], axis=1), np.zeros(len(x)), weight)
 
 
 def _add_smoothness(normal: _Normal, times: Array, acceleration_px: float) -> None:

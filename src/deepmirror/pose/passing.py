@@ -7,14 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.follow import PatchFollower, StepFollower
-from deepmirror.pose.foot import FootFollower
 from deepmirror.pose.plate import PlateFollower
 from deepmirror.pose.room import RoomFollower
 
@@ -23,36 +21,25 @@ Picture = NDArray[np.uint8]
 Tick = Callable[[int], None]
 
 
-@dataclass(frozen=True)
-class Also:
-    """What else is worth following in a movement: the near foot as one piece, and the plate of a bar beside a shoulder."""
-
-    foot_in_air: bool = False
-    plate_beside: str | None = None
-
-
 class _Followers:
     """All that is looked for in each picture around first positions (T, P, 2) px of `names`, written into the evidence."""
 
-    def __init__(self, evidence: Evidence, names: list[str], positions: Array, also: Also) -> None:
-        self.evidence, self._names, self._also = evidence, names, also
+    def __init__(self, evidence: Evidence, names: list[str], positions: Array, plate_beside: str | None) -> None:
+        self.evidence, self._names, self._plate_beside = evidence, names, plate_beside
         self._at = [evidence.names.index(n) for n in names]
         self._steady = filled(positions)
         shank = shank_px(self._steady, names)
         self._stepper, self._patcher, self._room = StepFollower(shank), PatchFollower(shank), RoomFollower()
-        self._foot, self._plate = FootFollower(names), PlateFollower(shank)
-        self._shoulder = names.index(also.plate_beside) if also.plate_beside in names else None
+        self._plate = PlateFollower(shank)
+        self._shoulder = names.index(plate_beside) if plate_beside in names else None
         self._plates = np.full((len(evidence.times), 2), np.nan)
-        self._clicked, self._patches = False, 0
+        self._clicked = False
 
     def learn(self, number: int, grey: Picture, key: Keyframe) -> None:
         """Keep what was clicked on this picture."""
         centres, self._clicked = self._steady[number], True
         self._patcher.learn(grey, key, self._names, centres)
-        self._patches = len(self._patcher.learned())
-        if self._also.foot_in_air:
-            self._foot.learn(grey, key, centres)
-        if self._shoulder is not None and self._also.plate_beside in key.points:
+        if self._shoulder is not None and self._plate_beside in key.points:
             self._plate.learn(grey, centres[self._shoulder])
 
     def step(self, number: int, grey: Picture) -> None:
@@ -61,22 +48,18 @@ class _Followers:
         self.evidence.step[number, self._at], self.evidence.step_sigma[number, self._at] = moved
 
     def find(self, number: int, grey: Picture) -> None:
-        """Patches, shoe, plate and the still room in this picture."""
+        """Patches, plate and the still room in this picture."""
         seen, centres = self.evidence, self._steady[number]
         self._room.add(grey, centres)
         if self._clicked:
             found = self._patcher.match(grey, centres, self._names)
             seen.match[number, self._at], seen.match_sigma[number, self._at], seen.match_key[number, self._at] = found
-        for point, place, sigma, row in self._foot.find(grey, centres):
-            at = self._at[point]
-            seen.match[number, at], seen.match_sigma[number, at] = place, sigma
-            seen.match_key[number, at] = row + self._patches
         if self._shoulder is not None:
             self._plates[number] = self._plate.find(grey, centres[self._shoulder])
 
     def finish(self) -> Evidence:
         """The evidence with what was learned and how the room moved."""
-        self.evidence.learned = np.concatenate([self._patcher.learned(), self._foot.learned()])
+        self.evidence.learned = self._patcher.learned()
         for row in self.evidence.learned:
             row[1] = self._at[int(row[1])]
         self.evidence.room = self._room.path()
@@ -91,13 +74,13 @@ def follow(
     names: list[str],
     positions: Array,
     tick: Tick,
-    also: Also,
+    plate_beside: str | None = None,
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
     frames gives the film's grey pictures in order, as often as it is called.
     """
-    followers = _Followers(evidence, names, positions, also)
+    followers = _Followers(evidence, names, positions, plate_beside)
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
         if i in by_frame:

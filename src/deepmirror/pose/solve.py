@@ -16,9 +16,9 @@ from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Track
 from deepmirror.core.values import Value
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.carried import carry_foot
-from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
-from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
+from deepmirror.pose.carried import carry_foot, foot_with_shank
+from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
+from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, Turns, offsets, segment_ends, solve, steady
 from deepmirror.pose.hidden import behind_hands
 from deepmirror.pose.plate import behind_plate
 
@@ -52,6 +52,7 @@ FRONT_HABITS = {
 }
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
 FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
+END_ON = 8.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 HELD = Trust(network=40.0, match=40.0)
@@ -130,12 +131,25 @@ def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view:
 
 def first_positions(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Array:
     """Where the points are (T, P, 2) px by network and clicks alone: good enough to look around."""
+    bare = replace(evidence, step_sigma=np.full_like(evidence.step_sigma, np.inf), match_sigma=np.full_like(evidence.match_sigma, np.inf))
+    return _without_lengths(bare, keys, movement, view)
+
+
+def followed_positions(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Array:
+    """Where the points are (T, P, 2) px by all that was followed: good enough to cut strips along the segments."""
+    out = _without_lengths(evidence, keys, movement, view)
+    if movement.foot_held:
+        for i, path in foot_with_shank(out.copy(), evidence.names, keys, view):
+            out[:, i] = path
+    return out
+
+
+def _without_lengths(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Array:
     if movement.foot_held:
         evidence = carry_foot(evidence, keys, view)
-    bare = replace(evidence, step_sigma=np.full_like(evidence.step_sigma, np.inf), match_sigma=np.full_like(evidence.match_sigma, np.inf))
-    return solve(
-        bare, keys, believe(movement, view), _offsets(evidence, keys, movement, view), None, _acceleration(evidence), passes=2, doubt=False
-    ).positions
+    moved, soft = _offsets(evidence, keys, movement, view), _acceleration(evidence)
+    evidence = _moved_matches(evidence, keys, moved)
+    return solve(evidence, keys, believe(movement, view), moved, None, soft, passes=2, doubt=False).positions
 
 
 def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Plane | None]:
@@ -150,7 +164,10 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = plain = behind_hands(_moved_matches(evidence, keys, moved), whole, seen.view, seen.movement.hands_pass)
-    solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None)
+    if near_side(seen.view) is None:
+        evidence = plain = _thighs_end_on(evidence)
+    turns = _turns(evidence, seen)
+    solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None, turns=turns)
     separations = near_far(whole, seen.view)
     plane = None
     for last in (False, True):
@@ -159,10 +176,19 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
             if not last and near_side(seen.view):
-                solution = solve(evidence, keys, believed, moved, None, soft, solution.positions, passes=1)
+                solution = solve(evidence, keys, believed, moved, None, soft, solution.positions, passes=1, turns=turns)
             break
         solution = solve(
-            evidence, keys, believed, moved, _lengths(plane, seen) | _shoe(keys, seen), soft, solution.positions, passes=3, doubt=last
+            evidence,
+            keys,
+            believed,
+            moved,
+            _lengths(plane, seen) | _shoe(keys, seen),
+            soft,
+            solution.positions,
+            passes=3,
+            doubt=last,
+            turns=turns,
         )
     covariance = solution.covariance + _systematic(evidence, moved, solution)[:, :, None] * np.eye(2 * len(evidence.names))
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
@@ -188,6 +214,33 @@ def _behind_plate(
 def _acceleration(evidence: Evidence) -> float:
     step = float(np.median(np.diff(evidence.times)))
     return ACCELERATION_SHARE * shank_px(evidence.network, evidence.names) * (step * 30) ** 2
+
+
+def _thighs_end_on(evidence: Evidence) -> Evidence:
+    """From the front: where a thigh points at the camera, flow and patches at the hip see the thigh's cloth and not the hip."""
+    bend = _posture(evidence, "front").bend / WHOLE_SHORT
+    out = replace(evidence, step_sigma=evidence.step_sigma.copy(), match_sigma=evidence.match_sigma.copy())
+    for p in (i for i, n in enumerate(evidence.names) if split(n)[0] == "hip"):
+        factor = 1 + END_ON * bend[:, p] ** 2
+        out.step_sigma[:, p] *= factor
+        out.match_sigma[:, p] *= factor
+    return out
+
+
+def _turns(evidence: Evidence, seen: Seen) -> Turns:
+    """How far the near side's segments were seen to turn; only shank and foot where hands and what they carry pass before the others."""
+    near = near_side(seen.view)
+    if near is None:
+        return {}
+    told = ("shank", "foot") if seen.movement.hands_pass else TURNING
+    return {
+        segment_ends(segment, near): [
+            (turn[:, s], sigma[:, s], int(since))
+            for turn, sigma, since in zip(evidence.turn, evidence.turn_sigma, evidence.turn_since, strict=True)
+        ]
+        for s, segment in enumerate(TURNING)
+        if segment in told
+    }
 
 
 def _lengths(plane: Plane, seen: Seen) -> Lengths:

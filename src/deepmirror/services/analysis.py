@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
 from deepmirror.core.front import camera_yaw as front_yaw
+from deepmirror.core.frontal import fit_frontal
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
 from deepmirror.core.scene import FILM_SIDE, Marks, Scene
@@ -21,9 +22,10 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
-from deepmirror.pose.passing import Also, follow
-from deepmirror.pose.solve import Seen, first_positions, track
+from deepmirror.pose.passing import follow
+from deepmirror.pose.solve import Seen, first_positions, followed_positions, track
 from deepmirror.pose.stack import follow_stack
+from deepmirror.pose.turning import watch_turns
 from deepmirror.pose.watch import FINAL as FINAL
 from deepmirror.pose.watch import QUICK as QUICK
 from deepmirror.pose.watch import Plan, look
@@ -79,8 +81,13 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     progress.tell(start, "following the points")
     tick = progress.part(start, 0.98, "following the points", len(film.times))
     near = near_side(brief.file.view)
-    also = Also(movement.foot_free, sided("shoulder", near) if near and movement.bar_on_back else None)
-    followed = follow(film.stream_grey, whole, keys, names, positions, tick, also)
+    plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
+    followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
+    if near and keys:
+        names = points_for(brief.file.view)
+        positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
+        turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], movement.foot_seen)
+        followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
@@ -96,7 +103,8 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     seen = Seen(view, body, movement, known, up, (facts.width, facts.height), frozenset(file.hidden), frozenset(file.held))
     path, plane = track(evidence.swapped(file.swaps), keys, seen)
     still = path.still(evidence.room)
-    angles = angle_series(still, view, up, level_u, plane)
+    frontal = fit_frontal(still, view, body, up, (facts.width, facts.height))
+    angles = angle_series(still, view, up, level_u, plane, frontal)
     signal = rep_signal(angles, movement, view, still.times)
     leaps = leaping(signal)
     halves = file.pattern == "one_and_a_half"

@@ -1,0 +1,47 @@
+"""A quantity computed from followed points and a fitted camera: the doubt of both is carried into it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Protocol, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.track import Points, Series, Track
+from deepmirror.core.values import COVERAGE_FACTOR
+
+Array = NDArray[np.float64]
+
+
+class Fitted(Protocol):
+    """A dataclass with parameters theta (K,) and their covariance (K, K)."""
+
+    @property
+    def theta(self) -> Array: ...
+
+    @property
+    def covariance(self) -> Array: ...
+
+
+Model = TypeVar("Model", bound=Fitted)
+
+
+def series(track: Track, model: Model, compute: Callable[[Points, Model], Array]) -> Series:
+    """Evaluate a (T,) function of points and a fitted model, with the doubt of both."""
+    out = track.series(lambda p: compute(p, model))
+    points = Points(track.names, track.positions)
+    jacobian = np.zeros((len(track.times), len(model.theta)))
+    for k in range(len(model.theta)):
+        sd = float(np.sqrt(model.covariance[k, k]))
+        if sd < 1e-9:
+            continue
+        moved = []
+        for sign in (1, -1):
+            theta = model.theta.copy()
+            theta[k] += sign * 0.5 * sd
+            moved.append(compute(points, replace(model, theta=theta)))  # type: ignore[type-var]
+        jacobian[:, k] = (moved[0] - moved[1]) / sd
+    variance = np.einsum("ti,ij,tj->t", jacobian, model.covariance, jacobian)
+    return out.widened(COVERAGE_FACTOR * np.sqrt(np.maximum(variance, 0)))
