@@ -16,6 +16,7 @@ from deepmirror.core.geometry import included_angle, signed_turn
 from deepmirror.core.plane import Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.track import Points, Series, Track
+from deepmirror.core.values import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
 
@@ -27,6 +28,8 @@ SHANK_SHARE = 0.25
 READABLE_FLEXION_DEG = 15.0
 FRONT_FLEXION_U_DEG = 16.0
 HEIGHT_TELLS_DEG, DEPTH_TELLS_DEG = 30.0, 60.0  # flexion up to which the hip's height alone tells it, and from which the legs' own depth
+# A hip that looks straight is rather bent than arched: mean and sd; common practice, no source.
+USUALLY_BENT_DEG = (4.0, 6.0)
 LEVEL_U_DEG = 1.0  # k = 2: a phone held or propped by hand; common practice, no source
 
 
@@ -145,11 +148,15 @@ def signed(size: Series, turn: Series, arches: bool = True) -> Series:
 
     Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way: a trunk wider at the
     shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign would leap. All such frames
-    together then choose one way.
+    together, and what is usual, then choose one way.
     """
     unsure = (np.abs(turn.values) <= turn.u) & arches
     u = np.where(unsure, np.hypot(size.u, 2 * size.values), size.u)
-    way = np.where(unsure, np.sum(turn.values[unsure]), turn.values)
+    way = turn.values.copy()
+    if unsure.any():
+        mean, sd = float(np.mean(turn.values[unsure])), float(np.mean(turn.u[unsure])) / COVERAGE_FACTOR
+        usual, usual_sd = USUALLY_BENT_DEG
+        way[unsure] = mean / max(sd, 1e-6) ** 2 + usual / usual_sd**2
     return Series(size.times, np.copysign(size.values, way), u)
 
 

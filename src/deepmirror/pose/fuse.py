@@ -26,7 +26,7 @@ Array = NDArray[np.float64]
 OFFSET_LIMIT = 0.4
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
 PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
-NETWORK_LOOK_SHARE = 0.015  # one steadied look's own noise
+NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
 NETWORK_MEMORY = 6.0

@@ -59,9 +59,9 @@ HELD = Trust(network=40.0, match=40.0)
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
-DRIFT_SHARE = {"shoulder": 0.015, "elbow": 0.05, "wrist": 0.06, "hip": 0.015}  # posture-dependent error that stays; rest below
-DRIFT_REST = 0.007
-FOLLOWED_SHARE = 0.2  # of what the network may wander by in postures nobody clicked, this much is left in the track
+DRIFT_SHARE = {"shoulder": 0.010, "elbow": 0.05, "wrist": 0.06, "hip": 0.008}  # posture-dependent error that stays; rest below
+DRIFT_REST = 0.003
+FOLLOWED_SHARE = 0.1  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
 @dataclass(frozen=True)

@@ -28,11 +28,10 @@ ROWS = 64  # of a strip, whatever the film's size
 MARGIN = 7  # rows and columns kept around a strip, so that it may lie askew
 FLATTEN, SOFTEN = 4.0, 0.9  # rows: shading wider than the one is no cloth, detail finer than the other is noise
 FITS = 0.72  # correlation below which nothing was found
-STONE_BELOW = 0.86  # a frame that fits no better becomes a stepping stone
+STONE_BELOW = 0.92  # a frame that fits no better becomes a stepping stone
 ERR_TOGETHER = 20.0  # px of a strip
 APART_DEG, LEARNED = 4.0, 3  # a segment turned this far from what it lies over tells its own pixels from the room's; after so many
 ALIKE, ALIKE_WITHIN, ENOUGH = 0.6, 2.0, 0.15  # correlation within so many px of what is its own, and the least share of a strip
-SIGMA_FLOOR_DEG = 0.3  # what a perfect-looking fit may be off (our bench)
 
 
 @dataclass(frozen=True)
@@ -41,7 +40,8 @@ class Manner:
 
     start, end, half: which part of the segment, from its first joint, and half the width, as shares of its length; guesses: turns
     (degrees) to begin from; askew: a fit further off than this (degrees) is a mistake; farthest: turned further (degrees) the
-    segment shows another side; growth: how doubt grows with the turn, from our bench.
+    segment shows another side; growth: how doubt grows with the turn, and floor: what a perfect-looking fit may be off
+    (degrees), both from our bench; fits: correlation below which nothing was found; stones: how many are tried.
     """
 
     start: float
@@ -51,6 +51,7 @@ class Manner:
     askew: float = 15.0
     farthest: float = 55.0
     growth: float = 0.045
+    floor: float = 0.3
     fits: float = FITS
     stones: int = 1
 
@@ -59,8 +60,8 @@ class Manner:
 MANNERS = {
     "thigh": Manner(0.10, 0.95, 0.22),
     "shank": Manner(0.05, 0.85, 0.15),
-    "trunk": Manner(0.10, 0.75, 0.22),
-    "foot": Manner(0.0, 1.1, 0.38, (0.0, -7.0, 7.0, -14.0, 14.0), 25.0, 180.0, 0.01, 0.60, 2),
+    "trunk": Manner(0.10, 0.75, 0.22, floor=1.0),  # it bends: hip and shoulder may turn otherwise than the shirt between them
+    "foot": Manner(0.0, 1.1, 0.38, (0.0, -7.0, 7.0, -14.0, 14.0), 25.0, farthest=180.0, growth=0.01, fits=0.60, stones=2),
 }
 
 
@@ -135,9 +136,10 @@ def _laid(strips: dict[str, dict[int, Strip]], keyframes: list[int], frames: int
 
 def _walk(strips: dict[int, Strip], key: int, manner: Manner) -> dict[int, tuple[float, float]]:
     """Frame -> turn since the keyframe and its sigma, degrees; from the keyframe outwards, so that stones lie ready."""
-    walker = Walker(strips[key], manner)
-    order = sorted(f for f in strips if f >= key) + sorted((f for f in strips if f < key), reverse=True)
-    placed = {f: walker.place(strips[f]) for f in order}
+    walker, placed = Walker(strips[key], manner), dict[int, tuple[float, float] | None]()
+    for outwards in (sorted(f for f in strips if f >= key), sorted((f for f in strips if f < key), reverse=True)):
+        walker.last = None
+        placed |= {f: walker.place(strips[f]) for f in outwards}
     return {f: p for f, p in placed.items() if p is not None}
 
 
@@ -148,6 +150,7 @@ class Walker:
         self.key, self._manner = key, manner
         self._stones = [_Stone(key.pixels, key.direction, 0.0)]
         self._own = _Own(key.pixels.shape)
+        self.last: Field | None = None  # how the strip before lay: the next one lies much like it
 
     def place(self, strip: Strip) -> tuple[float, float] | None:
         """Turn (degrees) since the keyframe and its sigma; None where nothing fits."""
@@ -156,15 +159,15 @@ class Walker:
         best: _Stone | None = None
         under = self._stones[0]
         for stone in self._near(strip):
-            score, moved = lay(stone.pixels, self._own.mask, _inner(strip.pixels), self._manner)
+            score, moved = lay(stone.pixels, self._own.mask, _inner(strip.pixels), self._manner, self.last)
             off = -float(np.degrees(np.arctan2(moved[1, 0], moved[0, 0])))
             if score < self._manner.fits or abs(off) > self._manner.askew:
                 continue
             laid = _straightened(strip.pixels, moved)
             own = doubt(stone.pixels, laid, self._own.mask)
-            sigma = float(np.linalg.norm([stone.sigma, SIGMA_FLOOR_DEG, 2 * own]))
+            sigma = float(np.linalg.norm([stone.sigma, self._manner.floor, 2 * own]))
             if best is None or sigma < best.sigma:
-                best, under = _Stone(laid, strip.direction - off, sigma), stone
+                best, under, self.last = _Stone(laid, strip.direction - off, sigma), stone, moved
             if score > STONE_BELOW:
                 break
         else:
@@ -217,17 +220,16 @@ def cut(grey: Picture, a: Array, b: Array, half: int) -> Field:
     return np.asarray(cv2.GaussianBlur(out, (0, 0), SOFTEN), np.float32)
 
 
-def lay(reference: Field, mask: Picture, pixels: Field, manner: Manner) -> tuple[float, Field]:
-    """Correlation, and the rigid movement (2, 3) that lays `pixels` (without margin) over `reference` (with it) where the mask is set."""
-    height, width = pixels.shape
-    middle = np.array([(width - 1) / 2, (height - 1) / 2])
+def lay(reference: Field, mask: Picture, pixels: Field, manner: Manner, last: Field | None = None) -> tuple[float, Field]:
+    """Correlation, and the rigid movement (2, 3) that lays `pixels` (without margin) over `reference` (with it) where the mask is set.
+
+    last: a movement to begin from before the manner's own guesses.
+    """
     best, moved = -1.0, np.eye(2, 3, dtype=np.float32)
-    for degrees in manner.guesses:
-        c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-        turn = np.array([[c, -s], [s, c]])
-        start = np.column_stack([turn, middle + MARGIN - turn @ middle]).astype(np.float32)
+    starts = [_about_middle(degrees, pixels.shape) for degrees in manner.guesses]
+    for start in [last, *starts] if last is not None else starts:
         try:
-            score, found = cv2.findTransformECC(pixels, reference, start, cv2.MOTION_EUCLIDEAN, (3, 30, 1e-4), mask, 1)
+            score, found = cv2.findTransformECC(pixels, reference, start.copy(), cv2.MOTION_EUCLIDEAN, (3, 30, 1e-4), mask, 1)
         except cv2.error:  # it wandered off
             continue
         if score > best:
@@ -235,6 +237,14 @@ def lay(reference: Field, mask: Picture, pixels: Field, manner: Manner) -> tuple
         if best > manner.fits:
             break
     return best, moved
+
+
+def _about_middle(degrees: float, shape: tuple[int, ...]) -> Field:
+    """The movement (2, 3) from a strip without margin into one with it that only turns."""
+    middle = np.array([(shape[1] - 1) / 2, (shape[0] - 1) / 2])
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    turn = np.array([[c, -s], [s, c]])
+    return np.column_stack([turn, middle + MARGIN - turn @ middle]).astype(np.float32)
 
 
 def doubt(reference: Field, laid: Field, mask: Picture) -> float:
