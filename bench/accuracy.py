@@ -3,7 +3,7 @@
 Films come with NAME.brief.json and NAME.truth.json beside them (studio renders them: `python -m studio.render --bench --all`).
 Prints per film the median and 95th percentile of joint-angle errors (degrees, in space), rep counts, the median error of
 the phase boundaries (frames), hip lift and frontal angle errors, how many true values lie inside value ± u (k = 2), and what
-the clicks alone are off by on their own frame (degrees in the picture): the floor that one seeded frame sets.
+the clicks alone cost (bench/floor.py): the floor that one seeded frame sets.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 
+from bench.floor import clicked_angles
 from deepmirror.core.skeleton import near_side
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
@@ -29,6 +30,7 @@ HERE = Path(__file__).parent
 FILMS = (HERE.parent / "src/deepmirror/assets/demo", HERE / "films")
 ANGLES = ("knee_flexion", "hip_flexion", "trunk_lean", "ankle_dorsiflexion")
 SIGNAL = {"romanian_deadlift": "hip_flexion", "standing_calf_raise": "ankle_dorsiflexion"}
+MEDIAN_GOAL, TAIL_GOAL = 2.0, 4.5  # degrees
 ALIAS = {"fppa_left_deg": "fppa_max_deg_left", "fppa_right_deg": "fppa_max_deg_right"}
 
 
@@ -44,7 +46,7 @@ class Row:
     measures: dict[str, list[float]] = field(default_factory=dict)
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
-    clicks: tuple[float, ...] = ()
+    floor: dict[str, tuple[float, float]] = field(default_factory=dict)
     doubt_used: dict[str, float] = field(default_factory=dict)
 
 
@@ -91,7 +93,7 @@ def second_seed(truth: dict[str, Any], brief: dict[str, Any]) -> dict[str, Any]:
 
 def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     """Errors of one film."""
-    row, near = Row(name), truth["near_side"]
+    row, near, clicked = Row(name), truth["near_side"], clicked_angles(analysis, truth)
     for side in (near,) if near else ("left", "right"):
         for angle in ANGLES if near else ("fppa", "knee_flexion"):
             key = angle if angle == "trunk_lean" else f"{angle}_{side}"
@@ -101,9 +103,11 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
                 good = np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)
                 error = np.abs(series.values - true)[good]
                 row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
+                if key in clicked and angle in (*ANGLES, "fppa")[0 if near else -1 :]:
+                    floor = np.abs(clicked[key].values - true[: len(clicked[key].values)])[good[: len(clicked[key].values)]]
+                    row.floor[key if not near else angle] = (float(np.median(floor)), float(np.percentile(floor, 95)))
                 row.doubt_used[angle] = float(np.sqrt(np.mean((error / series.u[good]) ** 2)))
                 row.inside[key if not near else angle] = (int((error <= series.u[good]).sum()), int(good.sum()))
-    row.clicks = click_errors(analysis, truth)
     reps = analysis.scene.reps
     row.reps = (len(truth["reps"]), len(reps))
     if len(reps) == len(truth["reps"]):
@@ -119,24 +123,6 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     row.findings = tuple(f"{c}{sorted(r)}" for c, r in found.items())
     row.misses = tuple(f["code"] for f in truth["faults"] if not any(c in found for c in [f["code"], *f.get("accept_also", [])]))
     return row
-
-
-def click_errors(analysis: Analysis, truth: dict[str, Any]) -> tuple[float, ...]:
-    """What ANGLES drawn through the first seed's clicks are off by, degrees in the picture; empty without a whole near side."""
-    near, seeds = truth["near_side"], analysis.brief.seeds
-    names = [f"{j}_{near}" for j in ("hip", "knee", "ankle", "heel", "toe", "shoulder")]
-    if not near or not seeds or not set(names) <= set(seeds[0][1]):
-        return ()
-    frame, points = seeds[0]
-
-    def angles(at: dict[str, Any]) -> np.ndarray[Any, Any]:
-        hip, knee, ankle, heel, toe, shoulder = (np.array(at[n], float) for n in names)
-        turns = [np.degrees(np.arctan2(d[1], d[0])) for d in (knee - hip, ankle - knee, shoulder - hip, toe - heel)]
-        thigh, shank, trunk, foot = turns
-        return np.array([shank - thigh, trunk - thigh, trunk, foot - shank])
-
-    away = angles(points) - angles({n: truth["landmarks_px"][n][frame] for n in names})
-    return tuple(float(abs((a + 180) % 360 - 180)) for a in away)
 
 
 def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
@@ -155,13 +141,16 @@ def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
     return float(np.median(misses)) * float(truth["fps"])
 
 
+def short(angle: str) -> str:
+    """Its name in the table."""
+    return angle.replace("_flexion", "").replace("_dorsiflexion", "")
+
+
 def show(rows: list[Row]) -> None:
     """Print the table."""
     for r in rows:
-        angles = "  ".join(f"{k.replace('_flexion', '').replace('_dorsiflexion', '')} {m:.1f}/{p:.1f}" for k, (m, p) in r.errors.items())
-        clicked = (
-            "   clicks alone " + " ".join(f"{k.split('_')[0]} {v:.1f}" for k, v in zip(ANGLES, r.clicks, strict=False)) if r.clicks else ""
-        )
+        angles = "  ".join(f"{short(k)} {m:.1f}/{p:.1f}" for k, (m, p) in r.errors.items())
+        clicked = "   clicks alone " + " ".join(f"{short(k)} {m:.1f}/{p:.1f}" for k, (m, p) in r.floor.items()) if r.floor else ""
         kept = " ".join(f"{k.split('_')[0]} {100 * a / max(b, 1):.0f}%" for k, (a, b) in r.inside.items())
         lift = f"  lift {np.round(r.measures['hip_lift_cm'], 2)}" if "hip_lift_cm" in r.measures else ""
         fppa = "".join(f"  {k[:6]} peak {np.round(r.measures[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in r.measures)
@@ -171,6 +160,13 @@ def show(rows: list[Row]) -> None:
         print(f"{'':34s}inside ±u: {kept}{clicked}   {said}{missed}")
     total = {k: np.sum([r.inside[k] for r in rows if k in r.inside], axis=0) for k in {k for r in rows for k in r.inside}}
     used = {k: np.array([r.doubt_used[k] for r in rows if k in r.doubt_used]) for k in {k for r in rows for k in r.doubt_used}}
+    for k in sorted({k for r in rows for k in r.floor}):
+        told = [r for r in rows if k in r.floor]
+        got, floor = np.array([r.errors[k] for r in told]), np.array([r.floor[k] for r in told])
+        within = [100 * np.mean((v[:, 0] <= MEDIAN_GOAL) & (v[:, 1] <= TAIL_GOAL)) for v in (got, floor)]
+        means = [f"{v[:, 0].mean():.2f}/{v[:, 1].mean():.2f}" for v in (got, floor)]
+        print(f"{short(k)}: mean over {len(got)} films {means[0]}, clicks alone {means[1]}; ", end="")
+        print(f"within {MEDIAN_GOAL}/{TAIL_GOAL}°: {within[0]:.0f} % of films, with clicks alone {within[1]:.0f} %")
     # one click's error stays for a whole film, so films and not frames are the independent cases
     print("error / u, root mean square over films (0.5 is honest at k = 2): ", end="")
     print(", ".join(f"{k} {np.sqrt(np.mean(v**2)):.2f} of {len(v)}" for k, v in sorted(used.items())))

@@ -12,7 +12,7 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.fuse import PASSING_SHARE, Habit, Lengths, Posture, Solution, Trust, offsets, solve
+from deepmirror.pose.fuse import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Lengths, Posture, Solution, Trust, Turns, offsets, solve
 from deepmirror.pose.watch import LEG, unswap
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
@@ -107,6 +107,29 @@ def test_known_lengths_hold_and_help() -> None:
     assert np.median(error(held.positions, truth)) <= np.median(error(free.positions, truth)) * 1.02
 
 
+def test_a_turn_seen_on_the_shank_overrules_a_network_that_wanders() -> None:
+    truth = leg()
+    evidence = seen(truth, 1.5)
+    evidence.network[:, 2] += 24 * np.stack([np.zeros(FRAMES), np.sin(np.arange(FRAMES) / 25)], 1)
+    evidence.step_sigma[:] = np.inf
+    true = np.unwrap(np.arctan2(*(truth[:, 2] - truth[:, 1]).T[::-1]))
+    turn, sigma = true - true[0] + np.random.default_rng(5).normal(0, 0.006, FRAMES), np.full(FRAMES, 0.01)
+    turn[50:54] += 0.7  # something passed before the shank
+    turn[1::3] = np.nan
+    turns: Turns = {("knee_left", "ankle_left"): [(turn, sigma, 0)]}
+
+    def off(turns: Turns | None) -> np.ndarray:
+        shape = evidence.network.shape[:2]
+        posture = Posture(np.zeros(shape), np.zeros(shape), {"left": 1}, np.zeros((FRAMES, 1)))
+        keys = [clicks(truth, 0)]
+        x = solve(evidence, keys, {}, offsets(evidence, keys, {}, posture), None, 2.0, turns=turns).positions
+        return np.degrees(np.abs(np.arctan2(*(x[:, 2] - x[:, 1]).T[::-1]) - np.arctan2(*(truth[:, 2] - truth[:, 1]).T[::-1])))
+
+    without, with_turns = off(None), off(turns)
+    assert np.median(without) > 2.0
+    assert np.median(with_turns) < 1.0 and with_turns[50:54].max() < 4
+
+
 def test_the_doubt_is_the_inverse_of_the_normal_matrix() -> None:
     # the banded recursion against scipy's dense inverse (a general-purpose reference library): one linear pass, no steps
     truth = leg(9)
@@ -139,7 +162,7 @@ def test_the_usual_offset_and_a_click_are_weighted_by_their_doubts() -> None:
     assert usual.move[:, 1, 0] == pytest.approx(0.10 * 118, abs=0.3)
     spot = Keyframe(10, {"knee_left": tuple(truth[10, 1])}, 2.0)
     mixed = offsets(evidence, [spot], habit, posture)
-    noise = np.hypot(2.0, 0.015 * 118)
+    noise = np.hypot(2.0, NETWORK_LOOK_SHARE * 118)
     own = np.hypot(np.hypot(0.05, habit["knee"].wander), PASSING_SHARE * 0.05) * 118
     assert mixed.move[10, 1, 0] == pytest.approx(0.10 * 118 * noise**2 / (own**2 + noise**2), abs=0.3)
     assert mixed.sigma[10, 1] < noise < usual.sigma[10, 1]

@@ -74,7 +74,7 @@ def watched(keyframes: list[int], covered: tuple[int, ...] = ()) -> Turns:
     def frames() -> Iterator[np.ndarray]:
         return (picture(k, k in covered) for k in range(FRAMES))
 
-    return watch_turns(frames(), path, NAMES, "left", keyframes, (0.3, 1.15))
+    return watch_turns(frames(), path, NAMES, "left", keyframes, {"foot": (0.3, 1.15)})
 
 
 def true_turn(segment: str, frame: int, since: int) -> float:

@@ -46,6 +46,8 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
 
 def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
     """A foot that a roller holds: heel and toe as the shank carries them, instead of where the network guesses them."""
+    if near_side(view) is None:
+        return evidence
     calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
     for i, path in foot_with_shank(calm, evidence.names, keys, view):

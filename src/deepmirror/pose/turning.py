@@ -56,6 +56,7 @@ class Manner:
     stones: int = 1
 
 
+BESIDE_PLATE = (0.0, 0.62)  # of the trunk: what the plate of a bar on the back leaves to be seen
 # A shoe turns in the picture and shows the same side throughout; part of it may be hidden.
 MANNERS = {
     "thigh": Manner(0.10, 0.95, 0.22),
@@ -92,13 +93,13 @@ class Turns:
 
 
 def watch_turns(
-    frames: Iterable[Picture], positions: Array, names: list[str], side: str, keyframes: list[int], foot: tuple[float, float]
+    frames: Iterable[Picture], positions: Array, names: list[str], side: str, keyframes: list[int], seen: dict[str, tuple[float, float]]
 ) -> Turns:
     """How the segments of one side turn, seen along positions (T, P, 2) px of `names`.
 
-    frames: grey pictures in order; foot: which part of the shoe is looked at, from heel 0 to toe 1.
+    frames: grey pictures in order; seen: segment -> which part of it shows, from its first joint 0 to its last 1, where not its manner's.
     """
-    axes = {s: _axis(s, positions, names, side, foot) for s in TURNING}
+    axes = {s: _axis(s, positions, names, side, seen.get(s)) for s in TURNING}
     strips: dict[str, dict[int, Strip]] = {s: {} for s in TURNING}
     for number, grey in zip(range(len(positions)), frames, strict=False):
         if number % EVERY and number not in keyframes:
@@ -110,10 +111,10 @@ def watch_turns(
     return _laid(strips, keyframes, len(positions))
 
 
-def _axis(segment: str, positions: Array, names: list[str], side: str, foot: tuple[float, float]) -> tuple[Array, Array, int]:
+def _axis(segment: str, positions: Array, names: list[str], side: str, seen: tuple[float, float] | None) -> tuple[Array, Array, int]:
     """Both ends (T, 2) px of a segment's strip and half its width in rows."""
     manner = MANNERS[segment]
-    start, end = foot if segment == "foot" else (manner.start, manner.end)
+    start, end = seen or (manner.start, manner.end)
     a, b = (positions[:, names.index(sided(j, side))] for j in SEGMENTS[segment])
     return a + (b - a) * start, a + (b - a) * end, round(manner.half / (end - start) * ROWS)
 

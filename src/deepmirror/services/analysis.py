@@ -25,7 +25,7 @@ from deepmirror.pose.evidence import Evidence, Keyframe, filled
 from deepmirror.pose.passing import follow
 from deepmirror.pose.solve import Seen, first_positions, followed_positions, track
 from deepmirror.pose.stack import follow_stack
-from deepmirror.pose.turning import watch_turns
+from deepmirror.pose.turning import BESIDE_PLATE, watch_turns
 from deepmirror.pose.watch import FINAL as FINAL
 from deepmirror.pose.watch import QUICK as QUICK
 from deepmirror.pose.watch import Plan, look
@@ -86,7 +86,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     if near and keys:
         names = points_for(brief.file.view)
         positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
-        turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], movement.foot_seen)
+        shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
+        turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown)
         followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
