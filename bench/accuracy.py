@@ -18,6 +18,7 @@ from typing import Any
 import numpy as np
 
 from bench.floor import clicked_angles
+from deepmirror.core.reps import Rep, find_reps
 from deepmirror.core.skeleton import near_side
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
@@ -126,9 +127,7 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
 
 
 def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
-    """Median error (frames) of starts, turn-rounds and ends against the truth's own 5 % speed boundaries."""
-    from deepmirror.core.reps import find_reps
-
+    """Median error (frames) of the phases' boundaries against the truth's own at 5 % of peak speed."""
     side = truth["near_side"] or "left"
     movement = analysis.movement
     signal = movement.signal_sign * np.array(truth["angles_deg"][f"{SIGNAL.get(truth['movement'], 'knee_flexion')}_{side}"])
@@ -137,8 +136,13 @@ def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
     if len(want) != len(analysis.scene.reps):
         return float("nan")
     pairs = zip(analysis.scene.reps, want, strict=True)
-    misses = [abs(x - y) for a, b in pairs for x, y in ((a.start_s, b.start_s), (a.bottom_s, b.bottom_s), (a.end_s, b.end_s))]
+    misses = [abs(x - y) for a, b in pairs for x, y in zip(moments(a), moments(b), strict=True)]
     return float(np.median(misses)) * float(truth["fps"])
+
+
+def moments(rep: Rep) -> tuple[float, float, float, float]:
+    """Where its phases meet, s."""
+    return rep.start_s, rep.turn_start_s, rep.turn_end_s, rep.end_s
 
 
 def short(angle: str) -> str:

@@ -52,6 +52,11 @@ class Frontal:
     up: Array
     centre: Array
 
+    @property
+    def pitch(self) -> Value:
+        """How far the camera looks down, degrees."""
+        return Value(float(np.degrees(self.theta[0])), COVERAGE_FACTOR * float(np.degrees(np.sqrt(self.covariance[0, 0]))))
+
     def in_space(self, points: Points, side: str) -> dict[str, Array]:
         """Joints of one leg (T, 3): across the picture to the right, up in the room, towards the camera."""
         pitch, focal = float(self.theta[0]), self.focal_px * float(np.exp(self.theta[1]))

@@ -345,6 +345,13 @@ def scale(scene: Scene) -> Value:
     return scene.px_per_cm
 
 
+def camera_pitch(scene: Scene) -> Value:
+    """How far a front or rear film's camera looks down, degrees: taken out of the frontal plane's angles."""
+    if scene.frontal is None:
+        raise NotAsked("a side film's angles do not need it", FILM_FRONT)
+    return scene.frontal.pitch
+
+
 def camera_yaw(scene: Scene) -> Value:
     """How far the camera stands off the side view, or off straight in front, degrees, either way."""
     if scene.front_yaw is not None:
@@ -362,6 +369,7 @@ FILM_MEASURES: dict[str, FilmMeasure] = {
     "toe_out_asymmetry_deg": toe_out_asymmetry,
     "px_per_cm": scale,
     "camera_yaw_deg": camera_yaw,
+    "camera_pitch_deg": camera_pitch,
     **pace.FILM_MEASURES,
     **machine.FILM_MEASURES,
     **platform.FILM_MEASURES,

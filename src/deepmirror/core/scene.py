@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
+from deepmirror.core.frontal import Frontal
 from deepmirror.core.kinematics import UP
 from deepmirror.core.plane import Plane
 from deepmirror.core.reps import Rep
@@ -92,6 +93,7 @@ class Scene:
     far: dict[str, Array] = field(default_factory=dict)
     platform_moves: bool = False
     stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
+    frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 

@@ -52,7 +52,8 @@ FRONT_HABITS = {
 }
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
 FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
-END_ON = 8.0
+# By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
+END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 HELD = Trust(network=40.0, match=40.0)
@@ -221,9 +222,8 @@ def _thighs_end_on(evidence: Evidence) -> Evidence:
     bend = _posture(evidence, "front").bend / WHOLE_SHORT
     out = replace(evidence, step_sigma=evidence.step_sigma.copy(), match_sigma=evidence.match_sigma.copy())
     for p in (i for i, n in enumerate(evidence.names) if split(n)[0] == "hip"):
-        factor = 1 + END_ON * bend[:, p] ** 2
-        out.step_sigma[:, p] *= factor
-        out.match_sigma[:, p] *= factor
+        out.step_sigma[:, p] *= 1 + END_ON_STEP * bend[:, p] ** 2
+        out.match_sigma[:, p] *= 1 + END_ON_MATCH * bend[:, p] ** 2
     return out
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
 from deepmirror.core.front import camera_yaw as front_yaw
-from deepmirror.core.frontal import fit_frontal
+from deepmirror.core.frontal import fit_frontal, standing_scale
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
 from deepmirror.core.scene import FILM_SIDE, Marks, Scene
@@ -112,12 +112,14 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     reps = [] if leaps else find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
     far = far_joints(evidence.swapped(file.swaps), view)
     reps = reps_of_the_set(reps, movement, still, view)
-    px_per_cm = plane.scale() if plane else scales.combine(known, scales.from_body(still, view, body))
+    standing = standing_scale(still, body) if frontal and body.known() else None
+    px_per_cm = plane.scale() if plane else scales.combine(known, standing or scales.from_body(still, view, body))
     scene = replace(
         Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far),
         platform_moves=movement.platform_moves,
         stack=evidence.stack,
         front_yaw=front_yaw(still, view, body, px_per_cm, reps, up),
+        frontal=frontal,
     )
     measured = measure(scene)
     judgement = judge(scene, measured, movement, catalogue, file.client.schools, build_view(file, scene, measured))

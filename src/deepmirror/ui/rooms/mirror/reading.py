@@ -73,6 +73,7 @@ SET_SHOWN = {
     "stance_off_centre_cm": ("Stance off the middle", "cm"),
     "speed_loss_pct": ("Speed lost through the set", "%"),
     "camera_yaw_deg": ("Camera off square", "°"),
+    "camera_pitch_deg": ("Camera looks down", "°"),
 }
 CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {
