@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deepmirror.pose.network import Region
-from deepmirror.pose.watch import QUICK, Watcher
+from deepmirror.pose.network import REGION_MARGIN, Region, Sighting
+from deepmirror.pose.watch import QUICK, Watcher, restless
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
 
@@ -33,22 +33,46 @@ def watcher() -> Watcher:
 @pytest.mark.parametrize(
     ("found", "taken"),
     [
-        ((region(turn_deg=6),), "anew"),  # the trunk has risen, the followed region still lies askew
-        ((region(turn_deg=40),), "followed"),  # they agree: the followed one is the steadier
-        ((region(x=900, turn_deg=6),), "followed"),  # somebody else
-        ((region(side=300, turn_deg=6),), "followed"),  # a child in the background
-        ((region(x=760, turn_deg=90), region(x=610, turn_deg=6)), "nearest"),
-        ((), "followed"),
+        ((region(turn_deg=6),), 0),  # the trunk has risen, the followed region still lies askew
+        ((region(turn_deg=40),), None),  # they agree: the followed one is the steadier
+        ((region(x=900, turn_deg=6),), None),  # somebody else
+        ((region(side=300, turn_deg=6),), None),  # a child in the background
+        ((region(x=760, turn_deg=90), region(x=610, turn_deg=6)), 1),  # the nearest
+        ((), None),
     ],
 )
-def test_a_region_that_lies_askew_is_given_up(watcher: Watcher, found: tuple[Region, ...], taken: str) -> None:
-    followed = region(turn_deg=48)
+def test_a_body_found_askew_to_the_followed_region_is_worth_a_look(watcher: Watcher, found: tuple[Region, ...], taken: int | None) -> None:
     watcher._detectors[0] = Finds(*found)  # type: ignore[call-overload]
-    expected = {"followed": followed, "anew": found[0] if found else None, "nearest": found[-1] if found else None}
-    assert watcher._afresh(0, EMPTY, followed) == expected[taken]
+    assert watcher._afresh(0, EMPTY, region(turn_deg=48)) == (None if taken is None else found[taken])
 
 
 def test_turns_are_compared_around_the_circle(watcher: Watcher) -> None:
     watcher._detectors[0] = Finds(region(turn_deg=-175))  # type: ignore[call-overload]
-    followed = region(turn_deg=178)
-    assert watcher._afresh(0, EMPTY, followed) == followed
+    assert watcher._afresh(0, EMPTY, region(turn_deg=178)) is None
+
+
+class Shows:
+    """A network that wants to look elsewhere: by region looked into, the region it asks for next."""
+
+    def __init__(self, wants: dict[Region, Region]) -> None:
+        self._wants = wants
+
+    def look(self, _: np.ndarray, looked: Region) -> Sighting:
+        points, wanted = np.zeros((39, 2)), self._wants[looked]
+        points[33] = wanted.x, wanted.y
+        points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
+        return Sighting(points, np.ones(39), 0.9)
+
+
+@pytest.mark.parametrize("right", ["followed", "anew"])
+def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: Watcher, right: str) -> None:
+    """A followed region lags behind a rising trunk; a plate taken for a head turns the one found anew."""
+    both = {"followed": region(turn_deg=48), "anew": region(turn_deg=6)}
+    elsewhere = region(x=520, side=400, turn_deg=80)
+    watcher._detectors[0] = Finds(both["anew"])  # type: ignore[call-overload]
+    watcher._networks[0] = Shows({r: r if name == right else elsewhere for name, r in both.items()})  # type: ignore[call-overload]
+    watcher._regions[0] = both["followed"]
+    seen = watcher._look(0, 0, EMPTY).seen
+    assert seen is not None
+    assert np.degrees(seen.next_region().turn) == pytest.approx(np.degrees(both[right].turn))
+    assert restless(both[right], seen) == pytest.approx(0, abs=1e-9)

@@ -49,7 +49,7 @@ class Manner:
     half: float
     guesses: tuple[float, ...] = (0.0, -5.0, 5.0)
     askew: float = 15.0
-    farthest: float = 55.0
+    farthest: float = 110.0
     growth: float = 0.045
     floor: float = 0.3
     fits: float = FITS

@@ -76,11 +76,12 @@ class Watcher:
         self._regions: list[Region | None] = [None, None]
 
     def _look(self, frame: int, lane: int, rgb: Picture) -> Look:
-        region = self._regions[lane]
-        if region is None:
+        followed = self._regions[lane]
+        if followed is None:
             return Look(frame, None, None)
-        region = self._afresh(lane, rgb, region)
-        seen = self._networks[lane].look(rgb, region)
+        network = self._networks[lane]
+        looks = [(r, network.look(rgb, r)) for r in (followed, self._afresh(lane, rgb, followed)) if r is not None]
+        region, seen = min(looks, key=lambda look: restless(*look))
         there = seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (region.x, region.y)
@@ -88,17 +89,16 @@ class Watcher:
         check = there and self._plan.check_every and frame % self._plan.check_every == 0
         return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if check else None)
 
-    def _afresh(self, lane: int, rgb: Picture, region: Region) -> Region:
-        """The region the last sighting asks for, or the same body found anew in the whole picture where the two lie askew.
+    def _afresh(self, lane: int, rgb: Picture, region: Region) -> Region | None:
+        """The same body found anew in the whole picture where it lies askew to the region the last sighting asks for; None otherwise.
 
-        A region that only follows turns too slowly with a trunk that rises, and then keeps itself askew for a second. Where the
-        two agree the followed one is the steadier.
+        A region that only follows may turn too slowly with a trunk that rises, and then keeps itself askew for a second; a region
+        found anew may take a plate for a head. Both are looked into then.
         """
         near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
         same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
         anew = min(same, key=lambda f: f[0])[1] if same else region
-        askew = abs((anew.turn - region.turn + np.pi) % (2 * np.pi) - np.pi)
-        return anew if askew > ASKEW else region
+        return anew if abs(_between(anew.turn, region.turn)) > ASKEW else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
@@ -143,6 +143,18 @@ class Watcher:
                 waiting.append(pool.submit(self._look, number, lane, rgb))
             for w in waiting:
                 yield w.result()
+
+
+def restless(region: Region, seen: Sighting) -> float:
+    """How far what was seen in a region asks for another one: a body looked at rightly stays where it is looked for."""
+    wanted = seen.next_region()
+    shift = float(np.hypot(wanted.x - region.x, wanted.y - region.y)) / region.side
+    return shift + abs(float(np.log(wanted.side / region.side))) + abs(_between(wanted.turn, region.turn))
+
+
+def _between(a: float, b: float) -> float:
+    """The turn from b to a, rad, -pi..pi."""
+    return float((a - b + np.pi) % (2 * np.pi) - np.pi)
 
 
 def look(
