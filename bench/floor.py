@@ -32,5 +32,5 @@ def clicked_angles(analysis: Analysis, truth: dict[str, Any]) -> dict[str, Serie
             positions[:, i] = true + (np.array(points[name]) - true[frame] if name in points else 0.0)
     moved = replace(track, times=track.times[:frames], positions=positions, covariance=track.covariance[:frames])
     view, scene, size = analysis.brief.file.view, analysis.scene, (analysis.facts.width, analysis.facts.height)
-    camera = fit_frontal(moved, view, scene.body, scene.up, size)
+    camera = fit_frontal(moved, view, scene.body, scene.up, size) if scene.frontal else None
     return angle_series(moved, view, scene.up, plane=scene.plane, frontal=camera)

@@ -2,7 +2,8 @@
 
 At the bottom of a squat the knee stands a forearm's length nearer the camera than the hip, so it looks larger, further out and
 lower, and the projected angle at the knee comes out by a third too small. The client's lengths say how far each joint must lie
-towards the camera for its segment to look as short as it does; with that the joints are put where they are.
+towards the camera for its segment to look as short as it does; with that the joints are put where they are. That holds for legs
+that stand side by side and bend forward at the knee; a leg set back, as in a lunge, does not.
 
 Space here is in px at the ankles' distance: across the picture, up in the room, towards the camera.
 """
@@ -51,6 +52,11 @@ class Frontal:
     towards: int
     up: Array
     centre: Array
+
+    @property
+    def flat(self) -> bool:
+        """True for a camera so far away that the picture is the frontal plane."""
+        return bool(np.isinf(self.focal_px))
 
     @property
     def pitch(self) -> Value:

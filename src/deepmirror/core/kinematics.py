@@ -67,7 +67,7 @@ def picture_plane(up: Array, way: int) -> Plane:
 
 def flat_frontal(view: str, up: Array) -> Frontal:
     """A front or rear film's camera so far away that the picture is the frontal plane."""
-    return Frontal(np.zeros(4), np.zeros((4, 4)), 1e9, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
+    return Frontal(np.zeros(4), np.zeros((4, 4)), np.inf, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
 
 
 def between(a: Array, b: Array) -> Array:
@@ -198,7 +198,7 @@ def _front_flexion(track: Track, side: str, camera: Frontal) -> Series:
 
     seen = camera.series(track, bent)
     height = flexion_from_height((track.point(sided("hip", side)) - track.point(sided("ankle", side))) @ camera.up, track.times)
-    if camera.focal_px > 1e8:
+    if camera.flat:
         return Series(track.times, height, np.full(len(height), FRONT_FLEXION_U_DEG))
     share = np.clip((height - HEIGHT_TELLS_DEG) / (DEPTH_TELLS_DEG - HEIGHT_TELLS_DEG), 0, 1)
     share = share * share * (3 - 2 * share)

@@ -104,7 +104,8 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     seen = Seen(view, body, movement, known, up, (facts.width, facts.height), frozenset(file.hidden), frozenset(file.held))
     path, plane = track(evidence.swapped(file.swaps), keys, seen)
     still = path.still(evidence.room)
-    frontal = fit_frontal(still, view, body, up, (facts.width, facts.height))
+    side_by_side = movement.standing and not movement.steps
+    frontal = fit_frontal(still, view, body, up, (facts.width, facts.height)) if side_by_side else None
     angles = angle_series(still, view, up, level_u, plane, frontal)
     signal = rep_signal(angles, movement, view, still.times)
     leaps = leaping(signal)
