@@ -74,7 +74,10 @@ def watched(keyframes: list[int], covered: tuple[int, ...] = ()) -> Turns:
     def frames() -> Iterator[np.ndarray]:
         return (picture(k, k in covered) for k in range(FRAMES))
 
-    return watch_turns(frames(), path, NAMES, "left", keyframes, {"foot": (0.3, 1.15)})
+    told: list[int] = []
+    out = watch_turns(frames(), path, NAMES, "left", keyframes, {"foot": (0.3, 1.15)}, told.append)
+    assert told == list(range(FRAMES))
+    return out
 
 
 def true_turn(segment: str, frame: int, since: int) -> float:

@@ -31,7 +31,7 @@ PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
 NETWORK_MEMORY = 6.0
 MATCH_MEMORY = 8.0
-TURN_MEMORY = 4.0  # only every third frame is looked at
+TURN_MEMORY = 4.0
 STEP_DRAG = 0.12
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]

@@ -8,7 +8,7 @@ over it before.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -93,7 +93,13 @@ class Turns:
 
 
 def watch_turns(
-    frames: Iterable[Picture], positions: Array, names: list[str], side: str, keyframes: list[int], seen: dict[str, tuple[float, float]]
+    frames: Iterable[Picture],
+    positions: Array,
+    names: list[str],
+    side: str,
+    keyframes: list[int],
+    seen: dict[str, tuple[float, float]],
+    tick: Callable[[int], None],
 ) -> Turns:
     """How the segments of one side turn, seen along positions (T, P, 2) px of `names`.
 
@@ -102,6 +108,7 @@ def watch_turns(
     axes = {s: _axis(s, positions, names, side, seen.get(s)) for s in TURNING}
     strips: dict[str, dict[int, Strip]] = {s: {} for s in TURNING}
     for number, grey in zip(range(len(positions)), frames, strict=False):
+        tick(number)
         if number % EVERY and number not in keyframes:
             continue
         for segment, (a, b, half) in axes.items():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -79,19 +80,26 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
     names, positions = [names[i] for i in kept], positions[:, kept]
     progress.tell(start, "following the points")
-    tick = progress.part(start, 0.98, "following the points", len(film.times))
+    turning = start + 0.8 * (0.98 - start)
+    tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)
     plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
     followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
     if near and keys:
-        names = points_for(brief.file.view)
-        positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
-        shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
-        turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown)
-        followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
+        _see_turns(film, movement, followed, keys, brief.file.view, progress.part(turning, 0.98, "seeing limbs turn", len(film.times)))
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
+
+
+def _see_turns(film: Film, movement: Movement, followed: Evidence, keys: list[Keyframe], view: str, tick: Callable[[int], None]) -> None:
+    """Add to what was followed how the near side's segments turn, seen on them as a whole."""
+    names = points_for(view)
+    positions = followed_positions(followed.only(names), keys, movement, view)
+    shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
+    side = near_side(view) or "left"
+    turns = watch_turns(film.stream_grey(), positions, names, side, [k.frame for k in keys], shown, tick)
+    followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
