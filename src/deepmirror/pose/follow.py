@@ -19,6 +19,8 @@ Picture = NDArray[np.uint8]
 CLOUD_RADIUS = 0.075  # of the shank's length: small enough to stay on the limb
 PATCH_RADIUS = 0.20  # of the shank's length
 SEARCH_RADIUS = 0.11  # of the shank's length
+WORKING_SHANK_PX = 150.0  # patches of larger bodies are shrunk to this size: finer pictures only cost time
+AROUND_PX = 96  # of the picture around the points is enough for flow and its pyramid
 FORWARD_BACKWARD_PX = 1.0
 MATCH_SIGMA_SHARE = 0.02  # of the shank's length: what a perfect-looking match may still be off
 SCORE_FLOOR = 0.55
@@ -50,9 +52,12 @@ class StepFollower:
         count = len(centres)
         steps, sigma = np.full((count, 2), np.nan), np.full(count, np.inf)
         if self._before is not None:
-            start = (centres[:, None, :].astype(np.float32) + self._cloud).reshape(-1, 1, 2)
-            there, ok1, _ = cv2.calcOpticalFlowPyrLK(self._before, grey, start, None, **_LK)  # type: ignore[call-overload]
-            back, ok2, _ = cv2.calcOpticalFlowPyrLK(grey, self._before, there, None, **_LK)  # type: ignore[call-overload]
+            rows, columns = _window(centres, grey.shape)
+            corner = np.array([columns.start, rows.start], np.float32)
+            before, now = self._before[rows, columns], grey[rows, columns]
+            start = (centres[:, None, :].astype(np.float32) - corner + self._cloud).reshape(-1, 1, 2)
+            there, ok1, _ = cv2.calcOpticalFlowPyrLK(before, now, start, None, **_LK)  # type: ignore[call-overload]
+            back, ok2, _ = cv2.calcOpticalFlowPyrLK(now, before, there, None, **_LK)  # type: ignore[call-overload]
             error = np.linalg.norm(back - start, axis=2)[:, 0].reshape(count, -1)
             good = (ok1[:, 0].reshape(count, -1) == 1) & (ok2[:, 0].reshape(count, -1) == 1) & (error < FORWARD_BACKWARD_PX)
             moves = (there - start)[:, 0].reshape(count, -1, 2)
@@ -65,6 +70,18 @@ class StepFollower:
                     sigma[p] = 0.15 + 0.5 * spread + 0.3 * float(np.median(error[p, g]))
         self._before = grey
         return steps, sigma
+
+
+def _window(centres: Array, shape: tuple[int, ...]) -> tuple[slice, slice]:
+    """Rows and columns of the picture around points (P, 2) px; the whole picture where they lie outside it."""
+    known = centres[np.isfinite(centres).all(axis=1)]
+    if not len(known):
+        return slice(0, shape[0]), slice(0, shape[1])
+    (x0, y0), (x1, y1) = np.floor(known.min(axis=0)).astype(int) - AROUND_PX, np.ceil(known.max(axis=0)).astype(int) + AROUND_PX
+    rows, columns = slice(max(int(y0), 0), min(int(y1), shape[0])), slice(max(int(x0), 0), min(int(x1), shape[1]))
+    if rows.stop - rows.start < AROUND_PX or columns.stop - columns.start < AROUND_PX:
+        return slice(0, shape[0]), slice(0, shape[1])
+    return rows, columns
 
 
 @dataclass(frozen=True)
@@ -84,8 +101,9 @@ class PatchFollower:
     """Looks for the keyframes' patches near where a point should be, turned as its segment has turned."""
 
     def __init__(self, shank_px: float) -> None:
-        self._radius = int(np.clip(round(PATCH_RADIUS * shank_px), 8, 60))
-        self._search = int(np.clip(round(SEARCH_RADIUS * shank_px), 5, 30))
+        self._shrink = min(1.0, WORKING_SHANK_PX / max(shank_px, 1.0))
+        self._radius = int(np.clip(round(PATCH_RADIUS * shank_px * self._shrink), 8, 60))
+        self._search = int(np.clip(round(SEARCH_RADIUS * shank_px * self._shrink), 5, 30))
         self._sigma_floor = max(1.0, MATCH_SIGMA_SHARE * shank_px)
         self._patches: list[Patch] = []
 
@@ -97,7 +115,7 @@ class PatchFollower:
                 continue
             for c in range(2):
                 if np.isfinite(turns[p, c]):
-                    pixels = turned(grey, centres[p], float(turns[p, c]), self._radius)
+                    pixels = turned(grey, centres[p], float(turns[p, c]), self._radius, self._shrink)
                     if pixels.std() > 4:
                         self._patches.append(Patch(keyframe.frame, p, c, centres[p].copy(), float(turns[p, c]), float(first[p]), pixels))
 
@@ -115,11 +133,11 @@ class PatchFollower:
             turn = turns[patch.point, patch.carrier]
             if not np.isfinite(turn) or not np.isfinite(centres[patch.point]).all():
                 continue
-            field = turned(grey, centres[patch.point], float(turn), reach)
+            field = turned(grey, centres[patch.point], float(turn), reach, self._shrink)
             score = np.asarray(cv2.matchTemplate(field, patch.pixels, cv2.TM_CCOEFF_NORMED), np.float32)
             value, (dx, dy) = peak(score)
             if value > best[patch.point]:
-                shift = np.array([dx - self._search, dy - self._search])
+                shift = np.array([dx - self._search, dy - self._search]) / self._shrink
                 c, s = np.cos(turn), np.sin(turn)
                 found[patch.point] = centres[patch.point] + np.array([c * shift[0] - s * shift[1], s * shift[0] + c * shift[1]])
                 best[patch.point], which[patch.point] = value, k

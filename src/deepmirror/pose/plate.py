@@ -27,6 +27,7 @@ LEVEL_REACH, UP_REACH, DOWN_REACH = 0.7, 0.85, 0.35  # of the shank: where its c
 STEP_REACH = 0.10  # of the shank: furthest a plate goes in one frame beyond what it did in the one before
 STANDS_OUT = 3.0  # times what circles anywhere around there show: a patterned shirt has edges everywhere
 RIM_POINTS = 48
+COARSE_PX, FINE_PX = 2.0, 4.0  # a rim is some px wide: it is looked for on every other one, then closely around the best
 EDGE = 12.0  # grey levels per px: an edge half as sure as a sharp one
 FIT_FLOOR, KEPT_SHARE = 0.50, 0.60  # share of the rim that must be seen on the clicked frame; and later, of that
 BAR_UP_CM, BAR_BACK_CM, BAR_SD_CM = 4.0, 9.0, 4.0  # a bar on the back, from the shoulder joint, along and across the trunk; our estimate
@@ -100,14 +101,22 @@ def find_disc(grey: Picture, shoulder: Array, shank_px: float) -> tuple[Disc, fl
 
 def _settle(edges: _Edges, about: Array, radius: float, aspect: float, reach: float) -> tuple[Array, float]:
     """Best centre within `reach` px: the middle of all that fit nearly as well, and the best fit."""
-    grid = np.arange(-np.ceil(reach), np.ceil(reach) + 0.5)
-    centres = about + np.stack(np.meshgrid(grid, grid), axis=-1).reshape(-1, 2)
+    if reach > FINE_PX:
+        coarse = _around(about, reach, COARSE_PX)
+        about = coarse[int(np.argmax(edges.fit(coarse, radius, aspect)))]
+    centres = _around(about, min(reach, FINE_PX), 1.0)
     share = edges.fit(centres, radius, aspect)
     best = float(share.max())
     if best <= 0:
         return about, 0.0
     weight = np.clip(share - 0.9 * best, 0, None) ** 2
     return np.asarray((centres * weight[:, None]).sum(axis=0) / weight.sum()), best
+
+
+def _around(about: Array, reach: float, step: float) -> Array:
+    """Places (N, 2) px on a grid around one, as far as `reach` to each side."""
+    grid = np.arange(-np.ceil(reach / step), np.ceil(reach / step) + 0.5) * step
+    return np.asarray(about + np.stack(np.meshgrid(grid, grid), axis=-1).reshape(-1, 2))
 
 
 class PlateFollower:

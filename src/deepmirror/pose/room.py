@@ -11,7 +11,7 @@ Picture = NDArray[np.uint8]
 
 POINTS = 140
 FEWEST = 30
-SHRINK = 2  # registration runs on pictures half the size
+WORKING_PX = 640  # registration runs on pictures about this wide, at most half the size
 STILL_PX = 0.7  # a camera that never moved more than this stood still
 BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
@@ -22,13 +22,16 @@ class RoomFollower:
 
     def __init__(self) -> None:
         self._before: Picture | None = None
+        self._shrink = 2
         self._points = np.empty((0, 1, 2), np.float32)  # in the present picture
         self._home = np.empty((0, 2))  # the same points in the first picture
         self._path: list[Array] = []
 
     def add(self, grey: Picture, body: Array) -> None:
         """Take the next picture; body (P, 2) px tells what is not room."""
-        size = (grey.shape[1] // SHRINK, grey.shape[0] // SHRINK)
+        if self._before is None:
+            self._shrink = max(2, round(max(grey.shape) / WORKING_PX))
+        size = (grey.shape[1] // self._shrink, grey.shape[0] // self._shrink)
         small: Picture = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
         home = np.eye(2, 3) if not self._path else self._path[-1]
         if self._before is not None and len(self._points):
@@ -54,7 +57,7 @@ class RoomFollower:
 
     def _seed(self, small: Picture, body: Array, home: Array) -> None:
         mask = np.full(small.shape, 255, np.uint8)
-        low, high = body.min(axis=0) / SHRINK, body.max(axis=0) / SHRINK
+        low, high = body.min(axis=0) / self._shrink, body.max(axis=0) / self._shrink
         margin = BODY_MARGIN * float((high - low).max())
         x0, y0, x1, y1 = (int(v) for v in (*(low - margin), *(high + margin)))
         mask[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = 0
@@ -68,8 +71,8 @@ class RoomFollower:
         if not self._path:
             return np.empty((0, 2, 3))
         out = np.array(self._path)
-        out[:, :, 2] *= SHRINK
-        out[:, :, 2] += (SHRINK - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
+        out[:, :, 2] *= self._shrink
+        out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
         corners = np.array([[0, 0], [1280, 0], [0, 720], [1280, 720]], float)
         there = np.einsum("tij,cj->tci", out[:, :, :2], corners) + out[:, None, :, 2]
         return out if np.abs(there - corners).max() > STILL_PX else np.empty((0, 2, 3))
