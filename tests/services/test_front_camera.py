@@ -46,3 +46,8 @@ def test_a_leg_set_back_is_left_in_the_picture() -> None:
     lunging = concluded("yuna_back_squat_front", movement="split_squat")
     assert lunging.scene.frontal is None and "camera_pitch_deg" not in lunging.measured.film
     assert concluded("yuna_back_squat_front").scene.frontal is not None
+
+
+def test_a_frontal_number_says_that_nearness_is_taken_out() -> None:
+    knees = next(f for f in concluded("yuna_back_squat_front").judgement.findings if f.code == "knee_valgus")
+    assert any("frontal plane" in line for line in knees.chain)

@@ -214,6 +214,8 @@ def _finding(
     ]
     chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{school.replace('_', ' ')}” ({target.source})")
     chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
+    if scene.frontal is not None and fault.measure in WORST_SERIES:
+        chain.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
     if build is not None and fault.code in BY_BUILD:
         chain += list(build.words)
         if fault.code == "trunk_lean":
