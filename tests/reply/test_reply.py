@@ -182,8 +182,9 @@ def test_the_coachs_strokes_go_with_the_body(analyses: dict[str, Analysis]) -> N
 
     arrow = (Stroke("arrow", [Anchor("hip_right", 0, -120), Anchor("hip_right", 0, -20)]),)
     low = int(np.argmax(track.point("hip_right")[:, 1]))
-    moved = spots(low, arrow).mean(axis=0) - spots(0, arrow).mean(axis=0)
-    assert moved[::-1] == pytest.approx(track.point("hip_right")[low] - track.point("hip_right")[0], abs=1.5)
+    for corner in (np.min, np.max):  # a tip's pixels come and go with their place between pixels, its extent does not
+        moved = corner(spots(low, arrow), axis=0) - corner(spots(0, arrow), axis=0)
+        assert moved[::-1] == pytest.approx(track.point("hip_right")[low] - track.point("hip_right")[0], abs=1.5)
     still_line = (Stroke("line", [Anchor(None, 100, 100), Anchor(None, 300, 100)]),)
     assert np.array_equal(spots(0, still_line), spots(low, still_line))
     assert len(spots(0, (Stroke("line", [Anchor("not_followed", 0, 0), Anchor(None, 3, 3)]),))) == 0
