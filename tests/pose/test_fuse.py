@@ -12,7 +12,7 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.fuse import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Lengths, Posture, Solution, Trust, Turns, offsets, solve
+from deepmirror.pose.fuse import NETWORK_LOOK_SHARE, PASSING_SHARE, Bearings, Habit, Lengths, Posture, Solution, Trust, offsets, solve
 from deepmirror.pose.watch import LEG, unswap
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
@@ -116,9 +116,9 @@ def test_a_turn_seen_on_the_shank_overrules_a_network_that_wanders() -> None:
     turn, sigma = true - true[0] + np.random.default_rng(5).normal(0, 0.006, FRAMES), np.full(FRAMES, 0.01)
     turn[50:54] += 0.7  # something passed before the shank
     turn[1::3] = np.nan
-    turns: Turns = {("knee_left", "ankle_left"): [(turn, sigma, 0)]}
+    turns: Bearings = {("knee_left", "ankle_left"): [(turn, sigma, 0)]}
 
-    def off(turns: Turns | None) -> np.ndarray:
+    def off(turns: Bearings | None) -> np.ndarray:
         shape = evidence.network.shape[:2]
         posture = Posture(np.zeros(shape), np.zeros(shape), {"left": 1}, np.zeros((FRAMES, 1)))
         keys = [clicks(truth, 0)]

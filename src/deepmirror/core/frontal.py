@@ -108,11 +108,11 @@ def fit_frontal(track: Track, view: str, body: Body, up: Array, size: tuple[int,
     px = {s: body.length(s).cm * scale for s in ("thigh", "shank", "foot")}
     sds = {s: float(np.hypot(body.length(s).u_cm / body.length(s).cm / COVERAGE_FACTOR, STANDING_SD)) for s in ("thigh", "shank")}
     towards = 1 if view == "front" else -1
-    pitch, pitch_sd = _pitch(track, px["foot"], towards, up, size)
+    centre, focal = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), FOCAL_SHARE * max(size)
+    pitch, pitch_sd = _pitch(track, px["foot"], towards, up, centre, focal)
     covariance = np.diag([pitch_sd, FOCAL_SD, sds["thigh"], sds["shank"]]) ** 2
-    centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     theta = np.array([pitch, 0.0, 0.0, 0.0])
-    return Frontal(theta, covariance, FOCAL_SHARE * max(size), px["thigh"], px["shank"], px["foot"], towards, up, centre)
+    return Frontal(theta, covariance, focal, px["thigh"], px["shank"], px["foot"], towards, up, centre)
 
 
 def standing_scale(track: Track, body: Body) -> Value:
@@ -126,16 +126,15 @@ def standing_scale(track: Track, body: Body) -> Value:
     return Value(value, value * share)
 
 
-def _pitch(track: Track, foot_px: float, towards: int, up: Array, size: tuple[int, int]) -> tuple[float, float]:
+def _pitch(track: Track, foot_px: float, towards: int, up: Array, centre: Array, focal: float) -> tuple[float, float]:
     """How far the camera looks down, rad, and its standard deviation: a shoe that stands level shows it, its toe lower than its heel."""
     told, weights = 0.0, PITCH_SD**-2.0
-    middle, focal = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), FOCAL_SHARE * max(size)
     across, looks = np.array([-up[1], up[0]]), []
     for side in SIDES:
         names = sided("heel", side), sided("toe", side)
         if not track.has(*names):
             continue
-        heel, toe = (np.median(track.point(n), axis=0) - middle for n in names)
+        heel, toe = (np.median(track.point(n), axis=0) - centre for n in names)
         ahead = float(np.sqrt(max(foot_px**2 - float((toe - heel) @ across) ** 2, (0.3 * foot_px) ** 2)))
         heel_up = float(heel @ up) * (1 + towards * HEEL_BEHIND * ahead / focal)
         toe_up = float(toe @ up) * (1 - towards * (1 - HEEL_BEHIND) * ahead / focal)

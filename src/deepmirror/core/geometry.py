@@ -1,6 +1,6 @@
 """Plane geometry of picture points.
 
-Pictures have x to the right and y down; every angle is in degrees. Points are arrays whose last axis is (x, y).
+Pictures have x to the right and y down; every angle is in degrees unless said. Points are arrays whose last axis is (x, y).
 """
 
 from __future__ import annotations
@@ -22,6 +22,11 @@ def signed_turn(u: Array, v: Array) -> Array:
     """Turn (degrees, -180..180) that takes direction u into v, positive clockwise on the screen (y down)."""
     cross = u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
     return np.asarray(np.degrees(np.arctan2(cross, (u * v).sum(axis=-1))))
+
+
+def wrapped(angle: Array | float, whole: float = 360.0) -> Array:
+    """Angles (...) brought to -half..half of a whole turn; degrees unless `whole` says otherwise."""
+    return np.asarray((angle + whole / 2) % whole - whole / 2)
 
 
 def along_and_across(points: Array, origin: Array, direction: Array) -> tuple[Array, Array]:

@@ -191,15 +191,15 @@ def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]
 
 def _front_flexion(track: Track, side: str, camera: Frontal) -> Series:
     """Knee flexion as the leg's shortened segments tell it, and near standing, where they do not, as the hip's height does."""
+    height = flexion_from_height((track.point(sided("hip", side)) - track.point(sided("ankle", side))) @ camera.up, track.times)
+    if camera.flat:
+        return Series(track.times, height, np.full(len(height), FRONT_FLEXION_U_DEG))
 
     def bent(p: Points, camera: Frontal) -> Array:
         q = camera.in_space(p, side)
         return between(q["hip"] - q["knee"], q["knee"] - q["ankle"])
 
     seen = camera.series(track, bent)
-    height = flexion_from_height((track.point(sided("hip", side)) - track.point(sided("ankle", side))) @ camera.up, track.times)
-    if camera.flat:
-        return Series(track.times, height, np.full(len(height), FRONT_FLEXION_U_DEG))
     share = np.clip((height - HEIGHT_TELLS_DEG) / (DEPTH_TELLS_DEG - HEIGHT_TELLS_DEG), 0, 1)
     share = share * share * (3 - 2 * share)
     u = np.hypot(share * np.minimum(seen.u, FRONT_FLEXION_U_DEG), (1 - share) * FRONT_FLEXION_U_DEG)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from scipy.linalg import cho_solve_banded as solve_factor
 from scipy.linalg import cholesky_banded
 
+from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided, split
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px
 
@@ -37,7 +38,7 @@ STEP_DRAG = 0.12
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 """(joint, joint) -> the length (T,) px they must be apart for directions (T, 2), and its sigma (px)."""
 
-Turns = dict[tuple[str, str], list[tuple[Array, Array, int]]]
+Bearings = dict[tuple[str, str], list[tuple[Array, Array, int]]]
 """(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame."""
 
 
@@ -216,7 +217,7 @@ def solve(
     start: Array | None = None,
     passes: int = PASSES,
     doubt: bool = True,
-    turns: Turns | None = None,
+    turns: Bearings | None = None,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
@@ -334,7 +335,7 @@ def _add_turns(normal: _Normal, names: list[str], a: str, b: str, since: list[tu
     for turn, sigma, key in since:
         seen = np.isfinite(turn)
         angle = np.where(seen, now[key] + np.nan_to_num(turn), now)
-        miss = np.abs((angle - now + np.pi) % (2 * np.pi) - np.pi)
+        miss = np.abs(wrapped(angle - now, 2 * np.pi))
         with np.errstate(invalid="ignore"):
             weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / TURN_MEMORY, 0.0)
         normal.apart(i, j, np.stack([-np.sin(angle), np.cos(angle)], axis=1), np.zeros(len(x)), weight)

@@ -18,7 +18,7 @@ from deepmirror.core.values import Value
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot, foot_with_shank
 from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
-from deepmirror.pose.fuse import Habit, Lengths, Offsets, Posture, Solution, Trust, Turns, offsets, segment_ends, solve, steady
+from deepmirror.pose.fuse import Bearings, Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
 from deepmirror.pose.hidden import behind_hands
 from deepmirror.pose.plate import behind_plate
 
@@ -227,7 +227,7 @@ def _thighs_end_on(evidence: Evidence) -> Evidence:
     return out
 
 
-def _turns(evidence: Evidence, seen: Seen) -> Turns:
+def _turns(evidence: Evidence, seen: Seen) -> Bearings:
     """How far the near side's segments were seen to turn; only shank and foot where hands and what they carry pass before the others."""
     near = near_side(seen.view)
     if near is None:

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided
 from deepmirror.pose.evidence import TURNING
 
@@ -162,7 +163,7 @@ class Walker:
 
     def place(self, strip: Strip) -> tuple[float, float] | None:
         """Turn (degrees) since the keyframe and its sigma; None where nothing fits."""
-        if abs(_wrapped(strip.direction - self.key.direction)) > self._manner.farthest:
+        if abs(wrapped(strip.direction - self.key.direction)) > self._manner.farthest:
             return None
         best: _Stone | None = None
         under = self._stones[0]
@@ -185,11 +186,11 @@ class Walker:
             return None
         if abs(best.direction - under.direction) > APART_DEG:
             self._own.learn(under.pixels, best.pixels)
-        turn = _wrapped(best.direction - self.key.direction)
+        turn = float(wrapped(best.direction - self.key.direction))
         return turn, float(np.hypot(best.sigma, self._manner.growth * turn))
 
     def _near(self, strip: Strip) -> list[_Stone]:
-        stones = sorted(self._stones[1:], key=lambda s: abs(_wrapped(s.direction - strip.direction)))
+        stones = sorted(self._stones[1:], key=lambda s: abs(wrapped(s.direction - strip.direction)))
         return [self._stones[0], *stones[: self._manner.stones]]
 
 
@@ -207,7 +208,7 @@ class _Own:
         self._first += a * a
         self._second += b * b
         self._seen += 1
-        if self._seen < LEARNED or self._seen % LEARNED:
+        if self._seen % LEARNED:
             return
         both, first, second = (cv2.GaussianBlur(v, (0, 0), ALIKE_WITHIN) for v in (self._both, self._first, self._second))
         alike = both > ALIKE * np.sqrt(first * second + 1e-6)
@@ -249,10 +250,9 @@ def lay(reference: Field, mask: Picture, pixels: Field, manner: Manner, last: Fi
 
 def _about_middle(degrees: float, shape: tuple[int, ...]) -> Field:
     """The movement (2, 3) from a strip without margin into one with it that only turns."""
-    middle = np.array([(shape[1] - 1) / 2, (shape[0] - 1) / 2])
-    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-    turn = np.array([[c, -s], [s, c]])
-    return np.column_stack([turn, middle + MARGIN - turn @ middle]).astype(np.float32)
+    out = cv2.getRotationMatrix2D(((shape[1] - 1) / 2, (shape[0] - 1) / 2), -degrees, 1.0)
+    out[:, 2] += MARGIN
+    return out.astype(np.float32)
 
 
 def doubt(reference: Field, laid: Field, mask: Picture) -> float:
@@ -279,7 +279,3 @@ def _straightened(pixels: Field, moved: Field) -> Field:
     whole = np.array(moved, np.float32)
     whole[:, 2] -= whole[:, :2] @ np.array([MARGIN, MARGIN], np.float32)
     return np.asarray(cv2.warpAffine(pixels, whole, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
-
-
-def _wrapped(degrees: float) -> float:
-    return float((degrees + 180) % 360 - 180)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
 from deepmirror.pose.evidence import Evidence, shank_px
@@ -98,7 +99,7 @@ class Watcher:
         near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
         same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
         anew = min(same, key=lambda f: f[0])[1] if same else region
-        return anew if abs(_between(anew.turn, region.turn)) > ASKEW else None
+        return anew if abs(wrapped(anew.turn - region.turn, 2 * np.pi)) > ASKEW else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
@@ -149,12 +150,8 @@ def restless(region: Region, seen: Sighting) -> float:
     """How far what was seen in a region asks for another one: a body looked at rightly stays where it is looked for."""
     wanted = seen.next_region()
     shift = float(np.hypot(wanted.x - region.x, wanted.y - region.y)) / region.side
-    return shift + abs(float(np.log(wanted.side / region.side))) + abs(_between(wanted.turn, region.turn))
-
-
-def _between(a: float, b: float) -> float:
-    """The turn from b to a, rad, -pi..pi."""
-    return float((a - b + np.pi) % (2 * np.pi) - np.pi)
+    turn = float(wrapped(wanted.turn - region.turn, 2 * np.pi))
+    return shift + abs(float(np.log(wanted.side / region.side))) + abs(turn)
 
 
 def look(

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
+from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
 from deepmirror.core.track import Track
 from deepmirror.reply.model import Anchor, Stroke
@@ -170,7 +171,7 @@ class Hand:
     def arc(self, centre: Array, a: Array, b: Array, radius: float, colour: tuple[int, int, int], width: float) -> None:
         """Arc from direction a to direction b around a centre, the short way; radius in px."""
         start, end = (float(np.degrees(np.arctan2(*(np.asarray(p) - centre)[::-1]))) for p in (a, b))
-        turn = (end - start + 180) % 360 - 180
+        turn = float(wrapped(end - start))
         steps = np.radians(start + np.linspace(0, turn, max(3, int(abs(turn)))))
         points = np.asarray(centre) + radius * np.stack([np.cos(steps), np.sin(steps)], axis=1)
         whole = np.round(points * 16).astype(np.int32)[:, None]

@@ -86,19 +86,19 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
     followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
     if near and keys:
-        _see_turns(film, movement, followed, keys, brief.file.view, progress.part(turning, 0.98, "seeing limbs turn", len(film.times)))
+        tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
+        _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
         followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
 
 
-def _see_turns(film: Film, movement: Movement, followed: Evidence, keys: list[Keyframe], view: str, tick: Callable[[int], None]) -> None:
+def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> None:
     """Add to what was followed how the near side's segments turn, seen on them as a whole."""
-    names = points_for(view)
-    positions = followed_positions(followed.only(names), keys, movement, view)
+    names, keys = points_for(brief.file.view), keyframes(brief, len(film.times))
+    positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
     shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
-    side = near_side(view) or "left"
-    turns = watch_turns(film.stream_grey(), positions, names, side, [k.frame for k in keys], shown, tick)
+    turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown, tick)
     followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
 
 
