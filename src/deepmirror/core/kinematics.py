@@ -62,7 +62,7 @@ def angle_series(
 
 def picture_plane(up: Array, way: int) -> Plane:
     """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away."""
-    return Plane(np.zeros(8), np.zeros((8, 8)), 1.0, {}, way, up, np.zeros(2), 1e9)
+    return Plane(np.zeros(9), np.zeros((9, 9)), 1.0, {}, way, up, np.zeros(2), 1e9)
 
 
 def flat_frontal(view: str, up: Array) -> Frontal:

@@ -19,7 +19,9 @@ from numpy.typing import NDArray
 
 from deepmirror.core import fitted
 from deepmirror.core.body import Body
+from deepmirror.core.geometry import included_angle
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
+from deepmirror.core.sole import seen_slope, standing_slope
 from deepmirror.core.track import Points, Series, Track
 from deepmirror.core.values import COVERAGE_FACTOR, Value
 
@@ -37,7 +39,9 @@ FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length 
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
-PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay")
+PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay", "sole")
+FITTED = len(PARAMETERS) - 1  # the standing sole's slope is told afterwards, from where the shoe then lies
+STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
 TILTED = ("thigh", "shank")
 
 
@@ -64,8 +68,9 @@ class Opening:
 class Plane:
     """The fitted picture plane of one side film.
 
-    theta (8,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
-    splay (how much further out the ankle stands than its hip) in cm; covariance (8, 8).
+    theta (9,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
+    splay (how much further out the ankle stands than its hip) in cm, sole: the standing sole's slope, toes up; covariance (9, 9).
+    standing: frames in which the near sole stands so; empty where it may lie anyhow.
     px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
     """
 
@@ -78,6 +83,7 @@ class Plane:
     centre: Array
     camera_cm: float
     offsets_cm: dict[str, float] = field(default_factory=dict)
+    standing: NDArray[np.int_] = field(default_factory=lambda: np.zeros(0, int))
     strain: float = 0.0  # mean square, in standard deviations, of how far the fit had to leave what was known beforehand
 
     @property
@@ -136,7 +142,18 @@ class Plane:
             near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
             depth = self._depths(near, scale)
         near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
-        return {j: np.column_stack([near[j], depth[j]]) for j in flat}
+        space = {j: np.column_stack([near[j], depth[j]]) for j in flat}
+        if len(self.standing) and {"heel", "toe"} <= set(space):
+            space["toe"] = space["heel"] + self._stood(space["toe"] - space["heel"])
+        return space
+
+    def _stood(self, shoe: Array) -> Array:
+        """The shoe (T, 3), heel to toe, sloping as it does when standing, and as much otherwise as it is seen to turn since."""
+        level = np.maximum(np.hypot(shoe[:, 0], shoe[:, 2]), 1e-9)
+        slope = np.arctan2(shoe[:, 1], level)
+        slope += np.radians(self.theta[8]) - np.median(slope[self.standing])
+        length = np.linalg.norm(shoe, axis=1)
+        return np.column_stack([length * np.cos(slope) * shoe[:, 0] / level, length * np.sin(slope), length * np.cos(slope) * shoe[:, 2] / level])
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
         def reach(segment: str, level: Array) -> Array:
@@ -195,13 +212,38 @@ def fit_plane(
     guess = known_scale.value if known_scale else _first_scale(seen, lengths)
     problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
     theta, covariance = problem.solve(before)
+    covariance = np.pad(covariance, (0, 1))
+    theta = np.append(theta, 0.0)
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
     wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
     strain = float(np.mean(problem.known(theta) ** 2))
     if strain > STRAIN_FREE:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
         covariance = covariance * strain
-    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, strain)
+    standing = _standing(track, near) if opening.planted else np.zeros(0, int)
+    if len(standing):
+        theta[8], covariance[8, 8] = _sole(track, near, standing, theta, covariance, across, up)
+    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, standing, strain)
+
+
+def _standing(track: Track, near: str) -> NDArray[np.int_]:
+    """Frames with the straightest near knee; none without a shoe."""
+    if not track.has(sided("heel", near), sided("toe", near)):
+        return np.zeros(0, int)
+    bend = 180 - included_angle(*(track.point(sided(j, near)) for j in ("hip", "knee", "ankle")))
+    return np.flatnonzero(bend <= np.quantile(bend, STRAIGHTEST))
+
+
+def _sole(
+    track: Track, near: str, standing: NDArray[np.int_], theta: Array, covariance: Array, across: Array, up: Array
+) -> tuple[float, float]:
+    """Slope of the near sole where she stands, degrees toes up, and its variance."""
+    shoe = np.median((track.point(sided("toe", near)) - track.point(sided("heel", near)))[standing], axis=0)
+    ends = float(np.mean([np.median(track.sigma(sided(j, near))[standing]) for j in ("heel", "toe")]))
+    away = theta[0] + theta[3]
+    away_sd = float(np.sqrt(max(covariance[0, 0] + covariance[3, 3] + 2 * covariance[0, 3], 0.0)))
+    slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd, ends))
+    return slope, sd**2
 
 
 def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
@@ -314,7 +356,7 @@ class _Fit:
 
         start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0, self._splay()[0]])
         # a shortened segment may point to either side: try both, unless an earlier fit has chosen
-        starts = [before.theta] if before is not None else [np.concatenate([[yaw], start[1:]]) for yaw in (0.0, 15.0, -15.0)]
+        starts = [before.theta[:FITTED]] if before is not None else [np.concatenate([[yaw], start[1:]]) for yaw in (0.0, 15.0, -15.0)]
         best = None
         for start in starts:
             found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])

@@ -94,7 +94,7 @@ class Points:
 
 def _names_used(compute: Callable[[Points], Array], track: Track) -> list[int]:
     asked: set[str] = set()
-    compute(Points(track.names, track.positions[:1], asked))
+    compute(Points(track.names, track.positions, asked))
     return [track.names.index(n) for n in sorted(asked)]
 
 
