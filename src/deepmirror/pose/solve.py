@@ -184,7 +184,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             keys,
             believed,
             moved,
-            _lengths(plane, seen) | _shoe(keys, seen),
+            _lengths(plane, seen) | _back(evidence, plane, seen, solution.positions) | _shoe(keys, seen),
             soft,
             solution.positions,
             passes=3,
@@ -250,6 +250,32 @@ def _lengths(plane: Plane, seen: Seen) -> Lengths:
         length = partial(plane.seen_length_px, segment)
         out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
     return out
+
+
+def _back(evidence: Evidence, plane: Plane, seen: Seen, positions: Array) -> Lengths:
+    """Where something passes before the hip: shoulder and hip are as far apart as in this film's like postures in which both show."""
+    near = near_side(seen.view) or "left"
+    a, b = segment_ends("trunk", near)
+    if not seen.movement.hands_pass or not {a, b} <= set(evidence.names):
+        return {}
+    i, j = evidence.names.index(a), evidence.names.index(b)
+    shows = np.isfinite(evidence.step_sigma[:, [i, j]]).all(axis=1) & (evidence.step_sigma[:, j] < SHOWS_PX)
+    if shows.mean() < SHOWN_SHARE:
+        return {}
+    d = positions[:, j] - positions[:, i]
+    far = np.linalg.norm(d, axis=1)
+    share = far / plane.seen_length_px("trunk", d / far[:, None])
+    lean = np.unwrap(np.arctan2(d[:, 1], d[:, 0]))
+    place = np.clip(lean, *np.quantile(lean[shows], (0.02, 0.98)))
+    own = np.polyval(np.polyfit(place[shows], share[shows], OWN_DEGREE), place)
+
+    def length(direction: Array) -> Array:
+        return np.asarray(own * plane.seen_length_px("trunk", direction))
+
+    return {(a, b): (length, OWN_TRUNK_SIGMA * plane.lengths_cm["trunk"] * plane.scale().value)}
+
+
+SHOWS_PX, SHOWN_SHARE, OWN_DEGREE, OWN_TRUNK_SIGMA = 5.0, 0.3, 1, 0.01
 
 
 def _shoe(keys: list[Keyframe], seen: Seen) -> Lengths:
