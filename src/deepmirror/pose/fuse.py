@@ -26,7 +26,7 @@ Array = NDArray[np.float64]
 # A click further than this share of the shank from the network's point means that the network saw something else there.
 OFFSET_LIMIT = 0.4
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
-PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
+PASSING_SHARE, PASSING_S = 0.5, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
 NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
@@ -56,7 +56,8 @@ class Habit:
     """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
     the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
     the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
-    front views, and mirrored otherwise. wander: what remains to change with posture."""
+    front views, and mirrored otherwise. wander: what remains to change with posture. Both are those along; the narrow ones are
+    those across, the same where absent: a network knows the middle of a limb better than where along it a joint lies."""
 
     along: float
     across: float
@@ -64,6 +65,13 @@ class Habit:
     bend_along: float = 0.0
     bend_across: float = 0.0
     wander: float = 0.03
+    narrow: float | None = None
+    narrow_wander: float | None = None
+
+    def spreads(self) -> list[tuple[float, float]]:
+        """Spread and wander along, and across."""
+        across = self.spread if self.narrow is None else self.narrow, self.wander if self.narrow_wander is None else self.narrow_wander
+        return [(self.spread, self.wander), across]
 
 
 @dataclass(frozen=True)
@@ -92,10 +100,16 @@ class Solution:
 
 @dataclass(frozen=True)
 class Offsets:
-    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is (T, P) px."""
+    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is along and across its direction
+    (T, P, 2) px, which lies turned by turn (T, P) rad in the picture."""
 
     move: Array
     sigma: Array
+    turn: Array
+
+    def only(self, kept: list[int]) -> Offsets:
+        """Those of some points."""
+        return Offsets(self.move[:, kept], self.sigma[:, kept], self.turn[:, kept])
 
 
 def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
@@ -106,7 +120,7 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], 
     """
     calm = steady(evidence.network)
     shank = shank_px(calm, evidence.names)
-    move, sure = np.zeros_like(evidence.network), np.zeros(evidence.network.shape[:2])
+    move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
     for p, name in enumerate(evidence.names):
         habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
         sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
@@ -116,10 +130,12 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], 
         own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
         noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows])
         frames = np.array([r[0] for r in rows], int)
-        likeness = _likeness(frames, evidence.times, posture.place, shank * habit.spread, shank * habit.wander)
-        personal, sure[:, p] = _regressed(likeness, frames, own, noise)
+        personal = np.zeros((len(calm), 2))
+        for axis, (lasting, wandering) in enumerate(habit.spreads()):
+            likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
+            personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise)
         move[:, p] = rotate(usual + personal, turn)
-    return Offsets(move, sure)
+    return Offsets(move, sure, posture.turn)
 
 
 def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: float, wandering: float) -> tuple[Array, float]:
@@ -132,10 +148,10 @@ def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: flo
 
 
 def _regressed(likeness: tuple[Array, float], frames: NDArray[np.int_], values: Array, noise: Array) -> tuple[Array, Array]:
-    """Mean (T, 2) and standard deviation (T,) of the process, given its values (K, 2) with their noise (K,)."""
+    """Mean (T,) and standard deviation (T,) of the process, given its values (K,) with their noise (K,)."""
     along, whole = likeness
     if not len(frames):
-        return np.zeros((len(along), 2)), np.full(len(along), np.sqrt(whole))
+        return np.zeros(len(along)), np.full(len(along), np.sqrt(whole))
     gain = np.linalg.solve(along[frames] + np.diag(noise**2), along.T).T
     return gain @ values, np.sqrt(np.maximum(whole - np.sum(gain * along, axis=1), 0.0))
 

@@ -33,8 +33,8 @@ SIDE_HABITS = {
     "elbow": Habit(0.0, 0.0, 0.10),
     "wrist": Habit(0.0, 0.0, 0.12),
     "hip": Habit(-0.03, 0.05, 0.06, -0.05, 0.01),
-    "knee": Habit(0.03, -0.005, 0.03),
-    "ankle": Habit(0.055, -0.005, 0.03),
+    "knee": Habit(0.03, -0.005, 0.03, narrow=0.018, narrow_wander=0.012),
+    "ankle": Habit(0.055, -0.005, 0.03, narrow=0.014, narrow_wander=0.010),
     "heel": Habit(-0.045, 0.04, 0.04),
     "toe": Habit(0.085, 0.045, 0.05),
 }
@@ -44,9 +44,9 @@ FRONT_HABITS = {
     "shoulder": Habit(0.045, -0.02, 0.04),
     "elbow": Habit(0.0, 0.0, 0.08),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.02, -0.015, 0.04, 0.27, -0.03),
-    "knee": Habit(-0.06, 0.005, 0.03, 0.145, -0.04),
-    "ankle": Habit(0.06, 0.02, 0.03),
+    "hip": Habit(-0.02, -0.015, 0.04, 0.27, -0.03, narrow=0.012, narrow_wander=0.012),
+    "knee": Habit(-0.06, 0.005, 0.03, 0.145, -0.04, narrow=0.013, narrow_wander=0.012),
+    "ankle": Habit(0.06, 0.02, 0.03, narrow=0.010, narrow_wander=0.007),
     "heel": Habit(0.075, 0.025, 0.03),
     "toe": Habit(0.026, -0.074, 0.03),
 }
@@ -161,7 +161,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         everything = carry_foot(everything, keys, seen.view)
     kept = [i for i, n in enumerate(everything.names) if n not in seen.hidden]
     all_moved, soft = _offsets(everything, keys, seen.movement, seen.view), _acceleration(everything)
-    moved = Offsets(all_moved.move[:, kept], all_moved.sigma[:, kept])
+    moved = all_moved.only(kept)
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = plain = behind_hands(_moved_matches(evidence, keys, moved), whole, seen.view, seen.movement.hands_pass)
@@ -191,7 +191,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             doubt=last,
             turns=turns,
         )
-    covariance = solution.covariance + _systematic(evidence, moved, solution)[:, :, None] * np.eye(2 * len(evidence.names))
+    covariance = solution.covariance + _systematic(evidence, moved, solution)
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
 
 
@@ -335,12 +335,20 @@ def _moved_matches(evidence: Evidence, keys: list[Keyframe], moved: Offsets) -> 
 
 
 def _systematic(evidence: Evidence, moved: Offsets, solution: Solution) -> Array:
-    """Variance (T, 2P) px² of the errors that last: what is left of the offset, and the drift with posture.
+    """Covariance (T, 2P, 2P) px² of the errors that last: what is left of the offset, and the drift with posture.
 
     Flow and patches make up for part of what the network's offset does between clicked postures.
     """
+    frames, points = evidence.network.shape[:2]
     shank = shank_px(solution.positions, evidence.names)
-    drift = np.array([DRIFT_SHARE.get(split(n)[0], DRIFT_REST) for n in evidence.names]) * shank
+    drift = np.array([DRIFT_SHARE.get(split(n)[0], DRIFT_REST) for n in evidence.names])[:, None] * shank
     best = moved.sigma.min(axis=0)
     away = FOLLOWED_SHARE * np.sqrt(moved.sigma**2 - best**2)
-    return np.repeat(best**2 + drift**2 + away**2, 2, axis=1)
+    along, across = np.moveaxis(best**2 + drift**2 + away**2, 2, 0)
+    c, s = np.cos(moved.turn), np.sin(moved.turn)
+    out = np.zeros((frames, points, 2, points, 2))
+    p = np.arange(points)
+    out[:, p, 0, p, 0] = c**2 * along + s**2 * across
+    out[:, p, 1, p, 1] = s**2 * along + c**2 * across
+    out[:, p, 0, p, 1] = out[:, p, 1, p, 0] = c * s * (along - across)
+    return out.reshape(frames, 2 * points, 2 * points)
