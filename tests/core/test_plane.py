@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
@@ -78,6 +80,37 @@ def test_without_lengths_the_band_is_wider_not_the_claim_bolder() -> None:
     assert measured is not None and guessed is not None
     wide, narrow = (angle_series(track, "side-right", UP, 1.0, p)["knee_flexion_right"].u for p in (guessed, measured))
     assert np.median(wide) > np.median(narrow)
+
+
+def shod(slope_deg: float, click_px: tuple[float, float], rising_deg: float = 0.0) -> tuple[Track, np.ndarray]:
+    """The squat in shoes that slope (toes up) throughout and rise at the heel with depth, toe clicked off; true dorsiflexion (T,)."""
+    track, _, _ = squatting(0.0)
+    positions = track.positions.copy()
+    heel, toe = (track.names.index(f"{j}_right") for j in ("heel", "toe"))
+    depth = (1 - np.cos(np.linspace(0, 4 * np.pi, 240))) / 2
+    turn = np.radians(slope_deg - rising_deg * depth)  # toes up is anticlockwise for a client who faces right
+    d = positions[:, toe] - positions[:, heel]
+    c, s = np.cos(-turn), np.sin(-turn)
+    positions[:, toe] = positions[:, heel] + np.stack([c * d[:, 0] - s * d[:, 1], s * d[:, 0] + c * d[:, 1]], axis=1) + click_px
+    shank = 2 + 28 * depth
+    covariance = np.tile(np.diag(np.repeat(4.0, 12)), (240, 1, 1))
+    return Track(track.times, track.names, positions, covariance), shank + slope_deg - rising_deg * depth
+
+
+@pytest.mark.parametrize(("slope", "click", "rising"), [(0, (0, 4), 0), (0, (0, -4), 8), (-18, (0, 0), 0)])
+def test_a_standing_sole_is_level_unless_it_clearly_is_not(slope: float, click: tuple[float, float], rising: float) -> None:
+    track, true = shod(slope, click, rising)
+    known = Value(FOCAL / AWAY_CM, 0.035 * FOCAL / AWAY_CM)
+    plane = fit_plane(track, "side-right", Body(measured_cm=dict(LENGTHS)), OPENING, known, UP, SIZE, {})
+    assert plane is not None and len(plane.standing)
+    ankle = "ankle_dorsiflexion_right"
+    found = angle_series(track, "side-right", UP, 1.0, plane)[ankle]
+    error = np.abs(found.values - true)
+    assert np.median(error) < 2.0 and (error <= found.u).mean() > 0.9
+    lying = fit_plane(track, "side-right", Body(measured_cm=dict(LENGTHS)), replace(OPENING, planted=False), known, UP, SIZE, {})
+    assert lying is not None and not len(lying.standing)  # a foot in the air is taken as it is seen
+    if not slope:
+        assert np.median(error) < np.median(np.abs(angle_series(track, "side-right", UP, 1.0, lying)[ankle].values - true))
 
 
 def test_front_views_have_no_side_plane() -> None:

@@ -152,8 +152,8 @@ class Plane:
         level = np.maximum(np.hypot(shoe[:, 0], shoe[:, 2]), 1e-9)
         slope = np.arctan2(shoe[:, 1], level)
         slope += np.radians(self.theta[8]) - np.median(slope[self.standing])
-        length = np.linalg.norm(shoe, axis=1)
-        return np.column_stack([length * np.cos(slope) * shoe[:, 0] / level, length * np.sin(slope), length * np.cos(slope) * shoe[:, 2] / level])
+        flat, length = np.cos(slope) / level, np.linalg.norm(shoe, axis=1)[:, None]
+        return np.asarray(length * np.column_stack([flat * shoe[:, 0], np.sin(slope), flat * shoe[:, 2]]))
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
         def reach(segment: str, level: Array) -> Array:

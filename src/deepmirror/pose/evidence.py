@@ -18,11 +18,13 @@ TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on 
 
 @dataclass(frozen=True)
 class Keyframe:
-    """Points placed by hand on one frame: name -> (x, y) px, with the hand's own noise."""
+    """Points placed by hand on one frame: name -> (x, y) px, with the hand's own noise; narrow: name -> what is left of that noise
+    across the segment that carries the point, px, where something else told the segment's direction."""
 
     frame: int
     points: dict[str, tuple[float, float]]
     sigma_px: float = 2.0
+    narrow: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass
@@ -40,6 +42,7 @@ class Evidence:
     plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where there is none.
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
+    sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
     """
 
     times: Array
@@ -58,6 +61,7 @@ class Evidence:
     turn: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_since: Array = field(default_factory=lambda: np.empty(0))
+    sole: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
         shape = self.network.shape

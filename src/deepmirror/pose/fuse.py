@@ -26,7 +26,7 @@ Array = NDArray[np.float64]
 # A click further than this share of the shank from the network's point means that the network saw something else there.
 OFFSET_LIMIT = 0.4
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
-PASSING_SHARE, PASSING_S = 0.5, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
+PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
 NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 PASSES = 5
 # One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
@@ -38,8 +38,9 @@ STEP_DRAG = 0.12
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 """(joint, joint) -> the length (T,) px they must be apart for directions (T, 2), and its sigma (px)."""
 
-Bearings = dict[tuple[str, str], list[tuple[Array, Array, int]]]
-"""(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame."""
+Bearings = dict[tuple[str, str], list[tuple[Array, Array, int | None]]]
+"""(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame;
+None: that is the direction itself."""
 
 
 @dataclass(frozen=True)
@@ -125,15 +126,16 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], 
         habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
         sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
         usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
-        rows = [(k.frame, np.array(k.points[name]), k.sigma_px) for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
+        clicked = [k for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
+        rows = [(k.frame, np.array(k.points[name]), (k.sigma_px, k.narrow.get(name, k.sigma_px))) for k in clicked]
         rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
         own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
-        noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows])
+        noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
         frames = np.array([r[0] for r in rows], int)
         personal = np.zeros((len(calm), 2))
         for axis, (lasting, wandering) in enumerate(habit.spreads()):
             likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
-            personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise)
+            personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
         move[:, p] = rotate(usual + personal, turn)
     return Offsets(move, sure, posture.turn)
 
@@ -343,14 +345,14 @@ def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Calla
     normal.apart(i, j, unit, length(unit), sigma**-2.0)
 
 
-def _add_turns(normal: _Normal, names: list[str], a: str, b: str, since: list[tuple[Array, Array, int]], x: Array) -> None:
+def _add_turns(normal: _Normal, names: list[str], a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:
     """A segment points where it pointed on a keyframe, turned as far as it was seen to turn since."""
     i, j = names.index(a), names.index(b)
     d = x[:, j] - x[:, i]
     now, length = np.arctan2(d[:, 1], d[:, 0]), np.linalg.norm(d, axis=1)
     for turn, sigma, key in since:
         seen = np.isfinite(turn)
-        angle = np.where(seen, now[key] + np.nan_to_num(turn), now)
+        angle = np.where(seen, np.nan_to_num(turn) + (0.0 if key is None else now[key]), now)
         miss = np.abs(wrapped(angle - now, 2 * np.pi))
         with np.errstate(invalid="ignore"):
             weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / TURN_MEMORY, 0.0)

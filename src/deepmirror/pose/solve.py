@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.body import Body
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
 from deepmirror.core.plane import FOCAL_SHARE, Opening, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Track
-from deepmirror.core.values import Value
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot, foot_with_shank
+from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
-from deepmirror.pose.fuse import Bearings, Habit, Lengths, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
+from deepmirror.pose.fuse import Bearings, Habit, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
 from deepmirror.pose.hidden import behind_hands
 from deepmirror.pose.plate import behind_plate
+from deepmirror.pose.sole import SOLE_SD, pointed
 
 Array = NDArray[np.float64]
 
@@ -57,29 +56,9 @@ END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 HELD = Trust(network=40.0, match=40.0)
-# Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
-SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
-SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 DRIFT_SHARE = {"shoulder": 0.010, "elbow": 0.05, "wrist": 0.06, "hip": 0.008}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.003
 FOLLOWED_SHARE = 0.1  # of what the network may wander by in postures nobody clicked, this much is left in the track
-
-
-@dataclass(frozen=True)
-class Seen:
-    """What the solver was told beside the evidence: view, body, what the movement does out of its plane, scale, level, size.
-
-    hidden points are left out; held ones are moved by clicks and flow alone, not by the network or patches.
-    """
-
-    view: str
-    body: Body
-    movement: Movement
-    scale: Value | None
-    up: Array
-    size: tuple[int, int]
-    hidden: frozenset[str] = frozenset()
-    held: frozenset[str] = frozenset()
 
 
 def believe(movement: Movement, view: str) -> dict[str, Trust]:
@@ -157,6 +136,8 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     everything = whole.only(points_for(seen.view) + extra)
+    if near := near_side(seen.view):
+        keys = pointed(keys, whole, near)
     if seen.movement.foot_held:
         everything = carry_foot(everything, keys, seen.view)
     kept = [i for i, n in enumerate(everything.names) if n not in seen.hidden]
@@ -168,7 +149,9 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     if near_side(seen.view) is None:
         evidence = plain = _thighs_end_on(evidence)
     turns = _turns(evidence, seen)
-    solution = solve(evidence, keys, trust, moved, None, soft, doubt=near_side(seen.view) is None, turns=turns)
+    solution = solve(evidence, keys, trust, moved, None, soft, doubt=False, turns=turns)
+    if near_side(seen.view) is None:
+        solution = solve(evidence, keys, trust, moved, pelvis_width(evidence, seen, solution.positions), soft, solution.positions, passes=3)
     separations = near_far(whole, seen.view)
     plane = None
     for last in (False, True):
@@ -184,7 +167,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             keys,
             believed,
             moved,
-            _lengths(plane, seen) | _back(evidence, plane, seen, solution.positions) | _shoe(keys, seen),
+            side_lengths(evidence, keys, plane, seen, solution.positions),
             soft,
             solution.positions,
             passes=3,
@@ -233,7 +216,7 @@ def _turns(evidence: Evidence, seen: Seen) -> Bearings:
     if near is None:
         return {}
     told = ("shank", "foot") if seen.movement.hands_pass else TURNING
-    return {
+    out: Bearings = {
         segment_ends(segment, near): [
             (turn[:, s], sigma[:, s], int(since))
             for turn, sigma, since in zip(evidence.turn, evidence.turn_sigma, evidence.turn_since, strict=True)
@@ -241,58 +224,9 @@ def _turns(evidence: Evidence, seen: Seen) -> Bearings:
         for s, segment in enumerate(TURNING)
         if segment in told
     }
-
-
-def _lengths(plane: Plane, seen: Seen) -> Lengths:
-    near = near_side(seen.view) or "left"
-    out: Lengths = {}
-    for segment, share in SEEN_SEGMENT_SIGMA.items():
-        length = partial(plane.seen_length_px, segment)
-        out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
+    if len(evidence.sole):
+        out[segment_ends("foot", near)].append((evidence.sole, np.full(len(evidence.sole), SOLE_SD), None))
     return out
-
-
-def _back(evidence: Evidence, plane: Plane, seen: Seen, positions: Array) -> Lengths:
-    """Where something passes before the hip: shoulder and hip are as far apart as in this film's like postures in which both show."""
-    near = near_side(seen.view) or "left"
-    a, b = segment_ends("trunk", near)
-    if not seen.movement.hands_pass or not {a, b} <= set(evidence.names):
-        return {}
-    i, j = evidence.names.index(a), evidence.names.index(b)
-    shows = np.isfinite(evidence.step_sigma[:, [i, j]]).all(axis=1) & (evidence.step_sigma[:, j] < SHOWS_PX)
-    if shows.mean() < SHOWN_SHARE:
-        return {}
-    d = positions[:, j] - positions[:, i]
-    far = np.linalg.norm(d, axis=1)
-    share = far / plane.seen_length_px("trunk", d / far[:, None])
-    lean = np.unwrap(np.arctan2(d[:, 1], d[:, 0]))
-    place = np.clip(lean, *np.quantile(lean[shows], (0.02, 0.98)))
-    own = np.polyval(np.polyfit(place[shows], share[shows], OWN_DEGREE), place)
-
-    def length(direction: Array) -> Array:
-        return np.asarray(own * plane.seen_length_px("trunk", direction))
-
-    return {(a, b): (length, OWN_TRUNK_SIGMA * plane.lengths_cm["trunk"] * plane.scale().value)}
-
-
-SHOWS_PX, SHOWN_SHARE, OWN_DEGREE, OWN_TRUNK_SIGMA = 5.0, 0.3, 1, 0.01
-
-
-def _shoe(keys: list[Keyframe], seen: Seen) -> Lengths:
-    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked."""
-    near = near_side(seen.view) or "left"
-    pairs = {(i, j): SHOE_SIGMA for i, j in (("ankle", "heel"), ("ankle", "toe"), ("heel", "toe"))}
-    out: Lengths = {}
-    for (i, j), share in pairs.items():
-        a, b = sided(i, near), sided(j, near)
-        apart = [float(np.hypot(*np.subtract(k.points[a], k.points[b]))) for k in keys if a in k.points and b in k.points]
-        if apart:
-            out[(a, b)] = (partial(_always, float(np.mean(apart))), share * max(apart) + 1.5)
-    return out
-
-
-def _always(length_px: float, directions: Array) -> Array:
-    return np.full(len(directions), length_px)
 
 
 def near_far(evidence: Evidence, view: str) -> dict[str, float]:

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided
 from deepmirror.pose.evidence import TURNING
+from deepmirror.pose.sole import clear, sole_direction
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -86,11 +87,13 @@ class _Stone:
 
 @dataclass(frozen=True)
 class Turns:
-    """For K keyframes: turn (K, T, S) rad since each, NaN where not seen, sigma (K, T, S) rad, inf there; since (K,) frames."""
+    """For K keyframes: turn (K, T, S) rad since each, NaN where not seen, sigma (K, T, S) rad, inf there; since (K,) frames;
+    sole (T,): direction of the shoe, rad, NaN where its sole shows no clear edge."""
 
     turn: Array
     sigma: Array
     since: Array
+    sole: Array
 
 
 def watch_turns(
@@ -108,15 +111,19 @@ def watch_turns(
     """
     axes = {s: _axis(s, positions, names, side, seen.get(s)) for s in TURNING}
     strips: dict[str, dict[int, Strip]] = {s: {} for s in TURNING}
+    shoe = [positions[:, names.index(sided(j, side))] for j in ("heel", "toe", "ankle")]
+    soles = np.full(len(positions), np.nan)
     for number, grey in zip(range(len(positions)), frames, strict=False):
         tick(number)
         if number % EVERY and number not in keyframes:
             continue
+        soles[number] = sole_direction(grey, *(p[number] for p in shoe))
         for segment, (a, b, half) in axes.items():
             d = b[number] - a[number]
             if np.hypot(*d) > 1:
                 strips[segment][number] = Strip(cut(grey, a[number], b[number], half), float(np.degrees(np.arctan2(d[1], d[0]))))
-    return _laid(strips, keyframes, len(positions))
+    turn, sigma = _laid(strips, keyframes, len(positions))
+    return Turns(turn, sigma, np.array(keyframes, float), soles if clear(soles[::EVERY]) else np.full_like(soles, np.nan))
 
 
 def _axis(segment: str, positions: Array, names: list[str], side: str, seen: tuple[float, float] | None) -> tuple[Array, Array, int]:
@@ -127,7 +134,7 @@ def _axis(segment: str, positions: Array, names: list[str], side: str, seen: tup
     return a + (b - a) * start, a + (b - a) * end, round(manner.half / (end - start) * ROWS)
 
 
-def _laid(strips: dict[str, dict[int, Strip]], keyframes: list[int], frames: int) -> Turns:
+def _laid(strips: dict[str, dict[int, Strip]], keyframes: list[int], frames: int) -> tuple[Array, Array]:
     shape = (len(keyframes), frames, len(TURNING))
     turn, sigma = np.full(shape, np.nan), np.full(shape, np.inf)
     with ThreadPoolExecutor(2) as pool:
@@ -140,7 +147,7 @@ def _laid(strips: dict[str, dict[int, Strip]], keyframes: list[int], frames: int
         for k, s, job in jobs:
             for frame, (degrees, doubt) in job.result().items():
                 turn[k, frame, s], sigma[k, frame, s] = np.radians(degrees), np.radians(doubt)
-    return Turns(turn, sigma, np.array(keyframes, float))
+    return turn, sigma
 
 
 def _walk(strips: dict[int, Strip], key: int, manner: Manner) -> dict[int, tuple[float, float]]:

@@ -22,9 +22,10 @@ from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry
+from deepmirror.pose.distances import Seen
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
 from deepmirror.pose.passing import follow
-from deepmirror.pose.solve import Seen, first_positions, followed_positions, track
+from deepmirror.pose.solve import first_positions, followed_positions, track
 from deepmirror.pose.stack import follow_stack
 from deepmirror.pose.turning import BESIDE_PLATE, watch_turns
 from deepmirror.pose.watch import FINAL as FINAL
@@ -99,7 +100,7 @@ def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence,
     positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
     shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
     turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown, tick)
-    followed.turn, followed.turn_sigma, followed.turn_since = turns.turn, turns.sigma, turns.since
+    followed.turn, followed.turn_sigma, followed.turn_since, followed.sole = turns.turn, turns.sigma, turns.since, turns.sole
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:

@@ -1,0 +1,125 @@
+"""How far apart points must be: what lengths, a shoe, a back and a pelvis tell the solver."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.body import Body
+from deepmirror.core.frontal import standing_scale
+from deepmirror.core.plane import FOCAL_SHARE, Plane, joint_breadth
+from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.track import Track
+from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.fuse import Lengths, segment_ends
+
+Array = NDArray[np.float64]
+
+# Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
+SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
+SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
+# A back of which something passes before the hip: the film's own length of it where it shows, and how much that may be off.
+SHOWS_PX, SHOWN_SHARE, OWN_TRUNK_SIGMA = 5.0, 0.3, 0.01
+SITS_BACK = 0.6  # of what a thigh lies level, the hips go back in a squat (the shank leans forward); from our rendered films
+# How far (px) the hips' distance as followed in standing may be off, and how far from the client's own it may lie (in standard
+# deviations) before that is taken for something else, such as the breadth over the outside; pelvis: how well it is held in one frame.
+FOLLOWED_WIDTH_PX, OTHER_WIDTH, PELVIS_SIGMA = 3.5, 3.0, 0.02
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What the solver was told beside the evidence: view, body, what the movement does out of its plane, scale, level, size.
+
+    hidden points are left out; held ones are moved by clicks and flow alone, not by the network or patches.
+    """
+
+    view: str
+    body: Body
+    movement: Movement
+    scale: Value | None
+    up: Array
+    size: tuple[int, int]
+    hidden: frozenset[str] = frozenset()
+    held: frozenset[str] = frozenset()
+
+
+def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, seen: Seen, positions: Array) -> Lengths:
+    """What a side film's points keep: segments as the plane shows them, the back as the film does, the shoe as it was clicked."""
+    near = near_side(seen.view) or "left"
+    out: Lengths = {}
+    for segment, share in SEEN_SEGMENT_SIGMA.items():
+        length = partial(plane.seen_length_px, segment)
+        out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
+    if seen.movement.hands_pass:
+        out |= _back(evidence, plane, near, positions)
+    return out | _shoe(keys, near)
+
+
+def _back(evidence: Evidence, plane: Plane, near: str, positions: Array) -> Lengths:
+    """Where hands pass before the hip: shoulder and hip are as far apart as in this film's like postures in which both show."""
+    a, b = segment_ends("trunk", near)
+    if not {a, b} <= set(evidence.names):
+        return {}
+    i, j = evidence.names.index(a), evidence.names.index(b)
+    shows = (evidence.step_sigma[:, [i, j]] < SHOWS_PX).all(axis=1)
+    if shows.mean() < SHOWN_SHARE:
+        return {}
+    d = positions[:, j] - positions[:, i]
+    far = np.linalg.norm(d, axis=1)
+    share = far / plane.seen_length_px("trunk", d / far[:, None])
+    lean = np.unwrap(np.arctan2(d[:, 1], d[:, 0]))
+    lean = np.clip(lean, lean[shows].min(), lean[shows].max())
+    own = np.polyval(np.polyfit(lean[shows], share[shows], 1), lean)
+
+    def length(direction: Array) -> Array:
+        return np.asarray(own * plane.seen_length_px("trunk", direction))
+
+    return {(a, b): (length, OWN_TRUNK_SIGMA * plane.lengths_cm["trunk"] * plane.scale().value)}
+
+
+def _shoe(keys: list[Keyframe], near: str) -> Lengths:
+    """A shoe does not change its shape: ankle, heel and toe keep the distances they had where all three were clicked."""
+    out: Lengths = {}
+    for i, j in (("ankle", "heel"), ("ankle", "toe"), ("heel", "toe")):
+        a, b = sided(i, near), sided(j, near)
+        apart = [float(np.hypot(*np.subtract(k.points[a], k.points[b]))) for k in keys if a in k.points and b in k.points]
+        if apart:
+            out[(a, b)] = (partial(_always, float(np.mean(apart))), SHOE_SIGMA * max(apart) + 1.5)
+    return out
+
+
+def _always(length_px: Array | float, directions: Array) -> Array:
+    return np.broadcast_to(length_px, len(directions))
+
+
+def pelvis_width(evidence: Evidence, seen: Seen, positions: Array) -> Lengths:
+    """From the front or behind: the hips stay as far apart as in standing, but for sitting back, away from the camera or towards it.
+
+    What was followed in standing and the client's own breadth are taken together.
+    """
+    track = Track(evidence.times, tuple(evidence.names), positions, np.zeros((len(positions), 0, 0)))
+    if not seen.movement.standing or not track.has(*(sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES)):
+        return {}
+    scale = standing_scale(track, seen.body)
+    thigh = np.mean([np.linalg.norm(track.point(sided("knee", s)) - track.point(sided("hip", s)), axis=1) for s in SIDES], axis=0)
+    upright = np.clip(thigh / np.quantile(thigh, 0.95), 0, 1)
+    back = SITS_BACK * seen.body.length("thigh").cm * np.sqrt(1 - upright**2) * scale.value / (FOCAL_SHARE * max(seen.size))
+    nearer = 1 - back if seen.view == "front" else 1 + back
+    apart = np.linalg.norm(track.point("hip_left") - track.point("hip_right"), axis=1) / nearer
+    width, sd = _width(float(np.median(apart[upright >= np.quantile(upright, 0.75)])), seen.body, scale)
+    return {("hip_left", "hip_right"): (partial(_always, width * nearer), float(np.hypot(sd, PELVIS_SIGMA * width)))}
+
+
+def _width(followed_px: float, body: Body, scale: Value) -> tuple[float, float]:
+    """The standing hips' distance and its standard deviation, px."""
+    known_px, length = joint_breadth(body, "hip_breadth") * scale.value, body.length("hip_breadth")
+    known_sd = known_px / COVERAGE_FACTOR * float(np.hypot(length.u_cm / length.cm, scale.u / scale.value))
+    if abs(followed_px - known_px) > OTHER_WIDTH * np.hypot(known_sd, FOLLOWED_WIDTH_PX):
+        return followed_px, FOLLOWED_WIDTH_PX
+    weights = np.array([known_sd, FOLLOWED_WIDTH_PX]) ** -2.0
+    return float(weights @ [known_px, followed_px] / weights.sum()), float(weights.sum() ** -0.5)
