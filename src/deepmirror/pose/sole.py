@@ -19,14 +19,12 @@ from deepmirror.pose.evidence import Evidence, Keyframe, rotate
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
-Field = NDArray[np.float32]
 
-ALONG, ACROSS = 96, 64  # samples of the field along the shoe and from it towards the sole
+ALONG, ACROSS = 48, 64  # samples of the field along the shoe and from it towards the sole
 FIELD = (-0.12, 0.32)  # how far the field reaches across, shares of the shoe's length, the sole's side positive
 STRAIGHT = (0.08, 0.72)  # which part of the sole is straight, from heel 0 to toe 1: toes rise, heels are round
 BELOW = (0.08, 0.215)  # where the edge may lie
 FARTHEST, COARSE, FINE = 8.0, 1.0, 0.25  # degrees the clicks may be off, and steps of the search
-SHEAR = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
 CLEAR = 5.0  # grey levels per px a sole's edge shows at least
 OFTEN = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
@@ -52,7 +50,7 @@ def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> floa
     places = (heel + along[None, :, None] * d + below[:, None, None] * side * normal).astype(np.float32)
     field = cv2.remap(grey, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     edge = np.gradient(cv2.GaussianBlur(field.astype(np.float32), (0, 0), 1.0), axis=0) / (step * length)
-    turned, place, strength = _clearest(edge.astype(np.float32), STRAIGHT[1] - STRAIGHT[0], below)
+    turned, place, strength = _clearest(edge, along, below)
     inside = BELOW[0] + step < place < BELOW[1] - step and abs(turned) < FARTHEST
     if strength < CLEAR or not inside:
         return np.nan
@@ -65,22 +63,23 @@ def clear(soles: Array) -> bool:
     return float(np.isfinite(soles).mean()) >= OFTEN
 
 
-def _clearest(edge: Field, straight: float, below: Array) -> tuple[float, float, float]:
+def _clearest(edge: Array, along: Array, below: Array) -> tuple[float, float, float]:
     """The straight line over which the edge is clearest: its turn (degrees), where it lies, and how clear it is, grey levels per px.
 
-    edge (ACROSS, ALONG); straight: length of the part looked at, shares of the shoe's.
+    edge (ACROSS, ALONG), at `below` and `along`, shares of the shoe's length.
     """
-    within = (below >= BELOW[0]) & (below <= BELOW[1])
-    per_degree = straight / (ALONG - 1) / (below[1] - below[0])  # rows per column for a turn of 45°
-    best = (0.0, 0.0, -np.inf)
-    for turns in (np.arange(-FARTHEST, FARTHEST + 0.1, COARSE), np.arange(-COARSE, COARSE + 0.1, FINE)):
-        for turn in turns + (best[0] if best[2] > -np.inf else 0.0):
-            slope = per_degree * np.tan(np.radians(turn))
-            sheared = cv2.warpAffine(edge, np.array([[1, 0, 0], [slope, 1, -slope * (ALONG - 1) / 2]]), edge.shape[::-1], flags=SHEAR)
-            mean, square = sheared[within].mean(axis=1), (sheared[within] ** 2).mean(axis=1)
-            clear = np.abs(mean) - PATCHY * np.sqrt(np.maximum(square - mean**2, 0))
-            if clear.max() > best[2]:
-                best = (float(turn), float(below[within][int(clear.argmax())]), float(clear.max()))
+    best = (0.0, 0.0, 0.0)
+    places = below[(below >= BELOW[0]) & (below <= BELOW[1])]
+    columns = np.arange(len(along))
+    for reach, step in ((FARTHEST, COARSE), (COARSE, FINE)):
+        turns = best[0] + np.arange(-reach, reach + step / 2, step)
+        lines = places[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (along - along.mean())
+        rows = np.clip((lines - below[0]) / (below[1] - below[0]), 0, len(below) - 1.001)
+        above = rows.astype(int)
+        met = edge[above, columns] + (rows - above) * (edge[above + 1, columns] - edge[above, columns])
+        clearness = np.abs(met.mean(axis=2)) - PATCHY * met.std(axis=2)
+        turn, place = np.unravel_index(int(clearness.argmax()), clearness.shape)
+        best = (float(turns[turn]), float(places[place]), float(clearness[turn, place]))
     return best
 
 
