@@ -55,6 +55,8 @@ FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
 END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
+FRONT_ACROSS = 0.5  # from the front, what passes strays across the legs by so much of what it does along them
+BELOW_HANDS = ("shank", "foot")
 HELD = Trust(network=40.0, match=40.0)
 DRIFT_SHARE = {"shoulder": 0.010, "elbow": 0.05, "wrist": 0.06, "hip": 0.008}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.003
@@ -174,7 +176,11 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             doubt=last,
             turns=turns,
         )
-    covariance = solution.covariance + _systematic(evidence, moved, solution)
+    passing = solution.covariance
+    if near_side(seen.view) is None:
+        narrow = np.tile([FRONT_ACROSS, 1.0], len(evidence.names))
+        passing = passing * np.outer(narrow, narrow)
+    covariance = passing + _systematic(evidence, moved, solution)
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
 
 
@@ -211,19 +217,21 @@ def _thighs_end_on(evidence: Evidence) -> Evidence:
 
 
 def _turns(evidence: Evidence, seen: Seen) -> Bearings:
-    """How far the near side's segments were seen to turn; only shank and foot where hands and what they carry pass before the others."""
+    """How far the near side's segments were seen to turn, and where its sole's edge points.
+
+    Only shank and foot where hands and what they carry pass before the others. The shirt of a back on a pad stays where the
+    pelvis curls off it: how far it was seen to turn may all be missing.
+    """
     near = near_side(seen.view)
     if near is None:
         return {}
-    told = ("shank", "foot") if seen.movement.hands_pass else TURNING
-    out: Bearings = {
-        segment_ends(segment, near): [
-            (turn[:, s], sigma[:, s], int(since))
-            for turn, sigma, since in zip(evidence.turn, evidence.turn_sigma, evidence.turn_since, strict=True)
-        ]
-        for s, segment in enumerate(TURNING)
-        if segment in told
-    }
+    out: Bearings = {}
+    for s, segment in enumerate(TURNING):
+        if seen.movement.hands_pass and segment not in BELOW_HANDS:
+            continue
+        unseen = 0.0 if seen.movement.standing or segment != "trunk" else 1.0
+        told = zip(evidence.turn[..., s], evidence.turn_sigma[..., s], evidence.turn_since, strict=True)
+        out[segment_ends(segment, near)] = [(turn, np.hypot(sigma, unseen * np.abs(turn)), int(since)) for turn, sigma, since in told]
     if len(evidence.sole):
         out[segment_ends("foot", near)].append((evidence.sole, np.full(len(evidence.sole), SOLE_SD), None))
     return out
