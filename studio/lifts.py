@@ -42,6 +42,7 @@ class Squat:
     toe_out_deg: tuple[float, float] = (18.0, 18.0)
     bar_back_cm: float = 7.0
     grip_cm: float = 37.0
+    wedge_deg: float = 0.0  # how far what lies under the heels tips the shoes
     reps: tuple[Rep, ...] = field(default_factory=tuple)
 
 
@@ -97,11 +98,15 @@ class Squatter:
         self.thigh, self.shank = body.length("hip_left", "knee_left"), body.length("knee_left", "ankle_left")
         self.half_hip = abs(j["hip_left"][0])
         self.mid_hip = (j["hip_left"] + j["hip_right"]) / 2
-        self.ankles, self.toes = {}, {}
+        self.ankles, self.toes, self.feet = {}, {}, {}
         for side, sign, out in (("left", 1, style.toe_out_deg[0]), ("right", -1, style.toe_out_deg[1])):
             a = np.radians(out)
             self.toes[side] = np.array([sign * np.sin(a), -np.cos(a), 0])
             self.ankles[side] = np.array([sign * style.stance_cm / 200, 0.0, j[f"ankle_{side}"][2]])
+            flat, tipped = self._foot(side, 0.0), self._foot(side, style.wedge_deg)
+            to_toe = j[f"toe_{side}"] - j[f"ankle_{side}"]
+            self.ankles[side] += (flat - tipped) @ to_toe  # the toes stay where they stood
+            self.feet[side] = tipped
         foot = abs(j["toe_left"][1] - j["heel_left"][1])
         heel_behind = j["heel_left"][1] - j["ankle_left"][1]
         self.mid_foot_y = heel_behind - foot / 2
@@ -112,6 +117,17 @@ class Squatter:
             guess = self._solve_pelvis(float(s), guess)
             path.append([*guess, self._lean(guess)])
         self.grid, self.path = grid, np.array(path)
+
+    def _foot(self, side: str, tipped_deg: float) -> Array:
+        """Rotation (3, 3) that puts the rest foot on the floor with the programmed toe angle, its heel tipped up.
+
+        The rest foot may point outward a little; that is taken out so that the programmed toe angle is the true one.
+        """
+        rest, toe = self.body.joints[f"toe_{side}"] - self.body.joints[f"heel_{side}"], self.toes[side]
+        spare, yaw, tip = np.arctan2(rest[0], -rest[1]), np.arctan2(toe[0], -toe[1]), np.radians(tipped_deg)
+        about_up = lambda a: np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1]])
+        pitch = np.array([[1, 0, 0], [0, np.cos(tip), -np.sin(tip)], [0, np.sin(tip), np.cos(tip)]])
+        return np.asarray(about_up(yaw) @ pitch @ about_up(-spare))
 
     def _wanted(self, s: float) -> tuple[float, float]:
         st = self.style
@@ -175,17 +191,10 @@ class Squatter:
             radius = knee - mid
             pole = radius - LEFT * sign * cave_cm / 100
             knee = knee_between(hip, ankle, self.thigh, self.shank, pole)
-        yaw = np.arctan2(toe[0], -toe[1])
         foot = np.eye(4)
-        foot[:2, :2] = [[np.cos(yaw), -np.sin(yaw)], [np.sin(yaw), np.cos(yaw)]]
+        foot[:3, :3] = self.feet[side]
         foot[:3, 3] = ankle - foot[:3, :3] @ j[f"ankle_{side}"]
-        # the rest foot may point outward a little; take that out so the programmed toe angle is the true one
-        rest = j[f"toe_{side}"] - j[f"heel_{side}"]
-        spare = np.arctan2(rest[0], -rest[1])
-        undo = np.eye(4)
-        undo[:2, :2] = [[np.cos(-spare), -np.sin(-spare)], [np.sin(-spare), np.cos(-spare)]]
-        undo[:3, 3] = j[f"ankle_{side}"] - undo[:3, :3] @ j[f"ankle_{side}"]
-        tf[f"foot_{side}"] = foot @ undo
+        tf[f"foot_{side}"] = foot
         for name in ("toe", "heel"):
             lm[f"{name}_{side}"] = (tf[f"foot_{side}"] @ np.r_[j[f"{name}_{side}"], 1])[:3]
         lm[f"hip_{side}"], lm[f"knee_{side}"], lm[f"ankle_{side}"] = hip, knee, ankle
