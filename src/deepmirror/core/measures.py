@@ -361,6 +361,13 @@ def camera_yaw(scene: Scene) -> Value:
     return Value(abs(scene.plane.yaw.value), scene.plane.yaw.u)
 
 
+def sole_slope(scene: Scene) -> Value:
+    """How far the near sole slopes where the client stands, heel up, degrees: level but for what lies under the heels."""
+    if scene.plane is None or not len(scene.plane.standing):
+        raise NotAsked("only the feet of a standing client seen from the side", FILM_SIDE)
+    return scene.plane.sole.scaled(-1.0, 0.0)
+
+
 FILM_MEASURES: dict[str, FilmMeasure] = {
     "stance_width_cm": stance_width,
     "stance_to_shoulder_ratio": stance_ratio,
@@ -370,6 +377,7 @@ FILM_MEASURES: dict[str, FilmMeasure] = {
     "px_per_cm": scale,
     "camera_yaw_deg": camera_yaw,
     "camera_pitch_deg": camera_pitch,
+    "sole_slope_deg": sole_slope,
     **pace.FILM_MEASURES,
     **machine.FILM_MEASURES,
     **platform.FILM_MEASURES,

@@ -96,6 +96,11 @@ class Plane:
         """Camera off the side view, degrees, positive towards the client's front."""
         return Value(float(self.theta[0]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[0, 0])))
 
+    @property
+    def sole(self) -> Value:
+        """Slope of the near sole where the client stands, degrees, toes up."""
+        return Value(float(self.theta[8]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[8, 8])))
+
     def scale(self) -> Value:
         """px per cm at the near leg."""
         s = self.px_per_cm * float(np.exp(self.theta[4]))

@@ -12,9 +12,10 @@ import numpy as np
 # How a standing shoe lies, degrees toes up: level within the floor's and the phone's own slope, or raised at the heel; and how
 # rarely the latter. Wedges and plates under heels slope 5 to 25°; common practice, no source.
 LEVEL_SD = 0.7
-RAISED, RAISED_SD, RAISED_SHARE = -12.0, 7.0, 0.1
+RAISED, RAISED_SD, RAISED_SHARE = -13.0, 5.0, 0.07
 # A phone about a metre up some three and a half metres away looks down on the feet by so much, degrees; common practice, no source.
 LOOKS_DOWN, LOOKS_DOWN_SD = 15.0, 5.0
+FORM_SD = 1.2  # degrees: what a shoe's form and its clicks leave beside; from our rendered films
 
 
 def standing_slope(seen: float, sd: float) -> tuple[float, float]:
@@ -42,5 +43,6 @@ def seen_slope(shoe: tuple[float, float], away_deg: float, away_sd_deg: float, e
     towards = level * np.tan(away)
     risen = (upright + towards * np.sin(down)) / np.cos(down)
     whole = float(np.hypot(level, towards))
-    sd = np.hypot(np.sqrt(2) * ends_px / np.hypot(level, upright), np.hypot(np.sin(down) * away_sd / np.cos(away), np.tan(away) * down_sd))
+    clicked, turned, looked = np.sqrt(2) * ends_px / np.hypot(level, upright), np.sin(down) * away_sd / np.cos(away), np.tan(away) * down_sd
+    sd = np.linalg.norm([clicked, turned, looked, np.radians(FORM_SD)])
     return float(np.degrees(np.arctan2(risen, whole))), float(np.degrees(sd))
