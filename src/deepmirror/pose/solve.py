@@ -31,7 +31,7 @@ SIDE_HABITS = {
     "shoulder": Habit(-0.09, 0.0, 0.06),
     "elbow": Habit(0.0, 0.0, 0.10),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.03, 0.05, 0.06, -0.05, 0.01),
+    "hip": Habit(-0.03, 0.05, 0.035, -0.05, 0.01, wander=0.025),
     "knee": Habit(0.03, -0.005, 0.03, narrow=0.018, narrow_wander=0.012),
     "ankle": Habit(0.055, -0.005, 0.03, narrow=0.014, narrow_wander=0.010),
     "heel": Habit(-0.045, 0.04, 0.04),
