@@ -28,15 +28,16 @@ ACCELERATION_SHARE = 0.02
 # Where the joint's centre lies from the network's point, mean and spread over our rendered films (bench/accuracy).
 SIDE_HABITS = {
     "ear": Habit(-0.02, -0.09, 0.04),
-    "shoulder": Habit(-0.09, 0.0, 0.06),
+    "shoulder": Habit(-0.09, 0.0, 0.06, narrow=0.02, narrow_wander=0.012),
     "elbow": Habit(0.0, 0.0, 0.10),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.03, 0.05, 0.035, -0.05, 0.01, wander=0.025),
+    "hip": Habit(-0.03, 0.06, 0.035, -0.05, 0.01, wander=0.025, narrow=0.03, narrow_wander=0.02),
     "knee": Habit(0.03, -0.005, 0.03, narrow=0.018, narrow_wander=0.012),
     "ankle": Habit(0.055, -0.005, 0.03, narrow=0.014, narrow_wander=0.010),
     "heel": Habit(-0.045, 0.04, 0.04),
     "toe": Habit(0.085, 0.045, 0.05),
 }
+BEHIND_PLATE = Habit(-0.09, 0.0, 0.06)  # a shoulder that a plate hides is seen anywhere
 # In front views offsets are taken down the picture (along) and inward (across).
 FRONT_HABITS = {
     "ear": Habit(0.0, 0.0, 0.06),
@@ -109,6 +110,7 @@ def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view:
     habits = FRONT_HABITS
     if near_side(view):
         habits = SIDE_HABITS | {j: Habit(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
+        habits |= {"shoulder": BEHIND_PLATE} if movement.bar_on_back else {}
     return offsets(evidence, keys, habits, _posture(evidence, view))
 
 
