@@ -74,7 +74,7 @@ SET_SHOWN = {
     "speed_loss_pct": ("Speed lost through the set", "%"),
     "camera_yaw_deg": ("Camera off square", "°"),
     "camera_pitch_deg": ("Camera looks down", "°"),
-    "sole_slope_deg": ("Heel raised by", "°"),
+    "sole_slope_deg": ("Sole off level, heel up", "°"),
 }
 CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {
