@@ -7,17 +7,15 @@ import pytest
 from scipy.integrate import quad
 from scipy.stats import norm
 
-from deepmirror.core import sole
-from deepmirror.core.sole import seen_slope, standing_slope
+from deepmirror.core.sole import LYING, seen_slope, standing_slope
 
 
 @pytest.mark.parametrize(("seen", "sd"), [(0.0, 2.5), (-2.0, 2.5), (-6.0, 2.5), (-6.0, 1.2), (-14.0, 2.5), (4.0, 3.0)])
 def test_the_slope_is_the_mean_of_what_may_be(seen: float, sd: float) -> None:
     def density(x: float) -> float:
-        level = (1 - sole.RAISED_SHARE) * norm.pdf(x, 0, sole.LEVEL_SD)
-        return float((level + sole.RAISED_SHARE * norm.pdf(x, sole.RAISED, sole.RAISED_SD)) * norm.pdf(seen, x, sd))
+        return float(sum(share * norm.pdf(x, mean, spread) for mean, spread, share in LYING) * norm.pdf(seen, x, sd))
 
-    moments = [quad(lambda x, k=k: x**k * density(x), -40, 40, points=[0.0, seen], limit=400)[0] for k in range(3)]
+    moments = [quad(lambda x, k=k: x**k * density(x), -90, 90, points=[0.0, seen], limit=400)[0] for k in range(3)]
     mean, found_sd = standing_slope(seen, sd)
     assert mean == pytest.approx(moments[1] / moments[0], abs=1e-4)
     assert found_sd == pytest.approx(np.sqrt(moments[2] / moments[0] - mean**2), abs=1e-4)
@@ -30,6 +28,11 @@ def test_a_shoe_a_little_askew_stands_level_and_heels_on_a_wedge_stay_up() -> No
     assert abs(level) < 0.3 and level_sd < 0.8
     assert wedge < -13 and wedge_sd < 2.6
     assert between > 2 * level_sd  # it may be either, and says so
+
+
+@pytest.mark.parametrize("seen", [-45.0, 20.0])
+def test_the_foot_of_a_leg_set_back_or_held_up_is_taken_as_it_is_seen(seen: float) -> None:
+    assert standing_slope(seen, 2.5)[0] == pytest.approx(seen, abs=1.0)
 
 
 @pytest.mark.parametrize("away_deg", [-10.0, 0.0, 12.0, 25.0])

@@ -9,10 +9,9 @@ from __future__ import annotations
 
 import numpy as np
 
-# How a standing shoe lies, degrees toes up: level within the floor's and the phone's own slope, or raised at the heel; and how
-# rarely the latter. Wedges and plates under heels slope 5 to 25°; common practice, no source.
-LEVEL_SD = 0.7
-RAISED, RAISED_SD, RAISED_SHARE = -13.0, 5.0, 0.07
+# How a shoe lies while its client stands, degrees toes up, as mean, sd and share of all: level within the floor's and the phone's
+# own slope; raised at the heel on a wedge or plates, 5 to 25°; anyhow, as that of a leg set back or held up. Common practice, no source.
+LYING = np.array([(0.0, 0.7, 0.90), (-13.0, 5.0, 0.07), (0.0, 25.0, 0.03)])
 # A phone about a metre up some three and a half metres away looks down on the feet by so much, degrees; common practice, no source.
 LOOKS_DOWN, LOOKS_DOWN_SD = 15.0, 5.0
 FORM_SD = 1.2  # degrees: what a shoe's form and its clicks leave beside; from our rendered films
@@ -21,9 +20,9 @@ FORM_SD = 1.2  # degrees: what a shoe's form and its clicks leave beside; from o
 def standing_slope(seen: float, sd: float) -> tuple[float, float]:
     """Slope of a standing sole and its standard deviation (degrees, toes up), from the slope seen and how surely it was seen.
 
-    A mixture of two normals, seen through a third.
+    A mixture of normals, seen through another.
     """
-    means, sds, shares = np.array([0.0, RAISED]), np.array([LEVEL_SD, RAISED_SD]), np.array([1 - RAISED_SHARE, RAISED_SHARE])
+    means, sds, shares = LYING.T
     whole = np.hypot(sds, sd)
     weight = shares / whole * np.exp(-0.5 * ((seen - means) / whole) ** 2) + 1e-300
     weight /= weight.sum()

@@ -141,7 +141,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     everything = whole.only(points_for(seen.view) + extra)
-    if near := near_side(seen.view):
+    if (near := near_side(seen.view)) and not _shoe_held(seen):
         keys = pointed(keys, whole, near)
     if seen.movement.foot_held:
         everything = carry_foot(everything, keys, seen.view)
@@ -234,9 +234,14 @@ def _turns(evidence: Evidence, seen: Seen) -> Bearings:
         unseen = 0.0 if seen.movement.standing or segment != "trunk" else 1.0
         told = zip(evidence.turn[..., s], evidence.turn_sigma[..., s], evidence.turn_since, strict=True)
         out[segment_ends(segment, near)] = [(turn, np.hypot(sigma, unseen * np.abs(turn)), int(since)) for turn, sigma, since in told]
-    if len(evidence.sole):
+    if len(evidence.sole) and not _shoe_held(seen):
         out[segment_ends("foot", near)].append((evidence.sole, np.full(len(evidence.sole), SOLE_SD), None))
     return out
+
+
+def _shoe_held(seen: Seen) -> bool:
+    """True when the coach holds the near shoe where she clicked it."""
+    return bool({sided(j, near_side(seen.view) or "left") for j in ("heel", "toe")} & seen.held)
 
 
 def near_far(evidence: Evidence, view: str) -> dict[str, float]:
