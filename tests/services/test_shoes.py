@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
+from deepmirror.core.geometry import signed_turn
+from deepmirror.exchange.brief import check_brief
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis
+from deepmirror.services.analysis import Analysis, conclude
 from tests.conftest import DEMO, truth_of
 
 STANDING = ("tove_back_squat_side", "bram_back_squat_side", "tove_romanian_side")
@@ -38,6 +44,20 @@ def test_the_soles_edge_points_where_the_shoe_points(name: str) -> None:
     away = np.degrees(sole[: len(d)] - np.arctan2(d[:, 1], d[:, 0]) + np.pi) % 360 - 180
     assert np.isfinite(away).mean() > 0.2
     assert np.sqrt(np.nanmean(away**2)) < 2.2 and np.nanpercentile(np.abs(away), 95) < 4
+
+
+def test_a_held_shoe_stays_where_it_was_clicked() -> None:
+    name = "nuru_leg_extension_side"
+    brief = json.loads((DEMO / f"{name}.brief.json").read_text())
+    frame, clicks = brief["seeds"][0]["frame"], brief["seeds"][0]["points_px"]
+    turned = []
+    for held in ([], ["heel_left", "toe_left"]):
+        with Film(DEMO / f"{name}.mp4") as film:
+            analysis = conclude(film.facts, check_brief(brief | {"held": held}), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
+        d = analysis.scene.track.point("toe_left")[frame] - analysis.scene.track.point("heel_left")[frame]
+        clicked = np.subtract(*(clicks.get(f"{j}_left", clicks.get(j)) for j in ("toe", "heel")))
+        turned.append(abs(float(signed_turn(clicked[None], d[None])[0])))
+    assert turned[1] < 0.5 < turned[0], turned
 
 
 def test_a_sole_hidden_by_a_roller_tells_nothing() -> None:
