@@ -8,6 +8,7 @@ frame in which it is clear. Where it is not, nothing is told.
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 
 import cv2
 import numpy as np
@@ -21,10 +22,13 @@ Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 
 ALONG, ACROSS = 48, 64  # samples of the field along the shoe and from it towards the sole
-FIELD = (-0.12, 0.32)  # how far the field reaches across, shares of the shoe's length, the sole's side positive
-STRAIGHT = (0.08, 0.72)  # which part of the sole is straight, from heel 0 to toe 1: toes rise, heels are round
-BELOW = (0.08, 0.215)  # where the edge may lie
-FARTHEST, COARSE, FINE = 8.0, 1.0, 0.25  # degrees the clicks may be off, and steps of the search
+AHEAD = np.linspace(0.08, 0.72, ALONG)  # which part of the sole is straight, from heel 0 to toe 1: toes rise, heels are round
+BELOW = np.linspace(-0.12, 0.32, ACROSS)  # how far the field reaches across, shares of the shoe's length, the sole's side positive
+STEP = float(BELOW[1] - BELOW[0])
+PLACES = BELOW[(BELOW >= 0.08) & (BELOW <= 0.215)]  # where the edge may lie
+COLUMNS = np.arange(ALONG)
+FARTHEST = 8.0  # degrees the shoe may be off, looked for in two steps
+COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 0.25)
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
 CLEAR = 5.0  # grey levels per px a sole's edge shows at least
 OFTEN = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
@@ -45,13 +49,11 @@ def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> floa
     side = -np.sign((ankle - heel) @ normal)
     if length < 1 or side == 0:
         return np.nan
-    below, step = np.linspace(*FIELD, ACROSS), (FIELD[1] - FIELD[0]) / (ACROSS - 1)
-    along = np.linspace(*STRAIGHT, ALONG)
-    places = (heel + along[None, :, None] * d + below[:, None, None] * side * normal).astype(np.float32)
+    places = (heel + AHEAD[None, :, None] * d + BELOW[:, None, None] * side * normal).astype(np.float32)
     field = cv2.remap(grey, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    edge = np.gradient(cv2.GaussianBlur(field.astype(np.float32), (0, 0), 1.0), axis=0) / (step * length)
-    turned, place, strength = _clearest(edge, along, below)
-    inside = BELOW[0] + step < place < BELOW[1] - step and abs(turned) < FARTHEST
+    edge = np.gradient(cv2.GaussianBlur(field.astype(np.float32), (0, 0), 1.0), axis=0) / (STEP * length)
+    turned, place, strength = _clearest(edge)
+    inside = PLACES[0] < place < PLACES[-1] and abs(turned) < FARTHEST
     if strength < CLEAR or not inside:
         return np.nan
     direction = np.arctan2(d[1], d[0]) + np.radians(side * (turned - DIPS))
@@ -63,24 +65,33 @@ def clear(soles: Array) -> bool:
     return float(np.isfinite(soles).mean()) >= OFTEN
 
 
-def _clearest(edge: Array, along: Array, below: Array) -> tuple[float, float, float]:
+def _clearest(edge: Array) -> tuple[float, float, float]:
     """The straight line over which the edge is clearest: its turn (degrees), where it lies, and how clear it is, grey levels per px.
 
-    edge (ACROSS, ALONG), at `below` and `along`, shares of the shoe's length.
+    edge (ACROSS, ALONG) at BELOW and AHEAD.
     """
-    best = (0.0, 0.0, 0.0)
-    places = below[(below >= BELOW[0]) & (below <= BELOW[1])]
-    columns = np.arange(len(along))
-    for reach, step in ((FARTHEST, COARSE), (COARSE, FINE)):
-        turns = best[0] + np.arange(-reach, reach + step / 2, step)
-        lines = places[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (along - along.mean())
-        rows = np.clip((lines - below[0]) / (below[1] - below[0]), 0, len(below) - 1.001)
-        above = rows.astype(int)
-        met = edge[above, columns] + (rows - above) * (edge[above + 1, columns] - edge[above, columns])
-        clearness = np.abs(met.mean(axis=2)) - PATCHY * met.std(axis=2)
-        turn, place = np.unravel_index(int(clearness.argmax()), clearness.shape)
-        best = (float(turns[turn]), float(places[place]), float(clearness[turn, place]))
-    return best
+    coarse, _, _ = _best(edge, COARSE, _coarse_rows())
+    fine = coarse + FINE
+    return _best(edge, fine, _rows(fine))
+
+
+def _best(edge: Array, turns: Array, rows: Array) -> tuple[float, float, float]:
+    above = rows.astype(np.intp)
+    met = edge[above, COLUMNS] + (rows - above) * (edge[above + 1, COLUMNS] - edge[above, COLUMNS])
+    clearness = np.abs(met.mean(axis=2)) - PATCHY * met.std(axis=2)
+    turn, place = np.unravel_index(int(clearness.argmax()), clearness.shape)
+    return float(turns[turn]), float(PLACES[place]), float(clearness[turn, place])
+
+
+@cache
+def _coarse_rows() -> Array:
+    return _rows(COARSE)
+
+
+def _rows(turns: Array) -> Array:
+    """Where lines of these turns (degrees) through each of PLACES cross the field's columns: (turns, places, ALONG), rows."""
+    lines = PLACES[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (AHEAD - AHEAD.mean())
+    return np.asarray(np.clip((lines - BELOW[0]) / (BELOW[1] - BELOW[0]), 0, ACROSS - 1.001))
 
 
 def pointed(keys: list[Keyframe], evidence: Evidence, side: str) -> list[Keyframe]:
