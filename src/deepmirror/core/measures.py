@@ -365,7 +365,7 @@ def sole_slope(scene: Scene) -> Value:
     """How far the near sole slopes where the client stands, heel up, degrees: level but for what lies under the heels."""
     if scene.plane is None or not len(scene.plane.standing):
         raise NotAsked("only the feet of a standing client seen from the side", FILM_SIDE)
-    return scene.plane.sole.scaled(-1.0, 0.0)
+    return scene.plane.sole.scaled(-1.0)
 
 
 FILM_MEASURES: dict[str, FilmMeasure] = {

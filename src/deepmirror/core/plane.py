@@ -244,10 +244,9 @@ def _sole(
 ) -> tuple[float, float]:
     """Slope of the near sole where she stands, degrees toes up, and its variance."""
     shoe = np.median((track.point(sided("toe", near)) - track.point(sided("heel", near)))[standing], axis=0)
-    ends = float(np.mean([np.median(track.sigma(sided(j, near))[standing]) for j in ("heel", "toe")]))
     away = theta[0] + theta[3]
     away_sd = float(np.sqrt(max(covariance[0, 0] + covariance[3, 3] + 2 * covariance[0, 3], 0.0)))
-    slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd, ends))
+    slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd))
     return slope, sd**2
 
 

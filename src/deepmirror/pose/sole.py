@@ -91,7 +91,7 @@ def _coarse_rows() -> Array:
 def _rows(turns: Array) -> Array:
     """Where lines of these turns (degrees) through each of PLACES cross the field's columns: (turns, places, ALONG), rows."""
     lines = PLACES[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (AHEAD - AHEAD.mean())
-    return np.asarray(np.clip((lines - BELOW[0]) / (BELOW[1] - BELOW[0]), 0, ACROSS - 1.001))
+    return np.asarray(np.clip((lines - BELOW[0]) / STEP, 0, ACROSS - 1.001))
 
 
 def pointed(keys: list[Keyframe], evidence: Evidence, side: str) -> list[Keyframe]:

@@ -141,7 +141,8 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     """The followed points with their covariance, everything seen taken together, and the fitted picture plane."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     everything = whole.only(points_for(seen.view) + extra)
-    if (near := near_side(seen.view)) and not _shoe_held(seen):
+    near = near_side(seen.view)
+    if near and not _shoe_held(seen):
         keys = pointed(keys, whole, near)
     if seen.movement.foot_held:
         everything = carry_foot(everything, keys, seen.view)
@@ -151,11 +152,11 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     evidence = everything.only([everything.names[i] for i in kept])
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = plain = behind_hands(_moved_matches(evidence, keys, moved), whole, seen.view, seen.movement.hands_pass)
-    if near_side(seen.view) is None:
+    if near is None:
         evidence = plain = _thighs_end_on(evidence)
     turns = _turns(evidence, seen)
     solution = solve(evidence, keys, trust, moved, None, soft, doubt=False, turns=turns)
-    if near_side(seen.view) is None:
+    if near is None:
         solution = solve(evidence, keys, trust, moved, pelvis_width(evidence, seen, solution.positions), soft, solution.positions, passes=3)
     separations = near_far(whole, seen.view)
     plane = None
@@ -164,7 +165,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
         evidence, believed = _behind_plate(plain, trust, keys, seen, solution.positions)
         plane = fit_plane(bare, seen.view, seen.body, opening(seen.movement), seen.scale, seen.up, seen.size, separations, plane)
         if plane is None:
-            if not last and near_side(seen.view):
+            if not last and near:
                 solution = solve(evidence, keys, believed, moved, None, soft, solution.positions, passes=1, turns=turns)
             break
         solution = solve(
@@ -180,7 +181,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             turns=turns,
         )
     covariance = solution.covariance + _systematic(evidence, moved, solution)
-    if near_side(seen.view) is None:
+    if near is None:
         across = np.tile([FRONT_ACROSS, 1.0], len(evidence.names))
         covariance = covariance * np.outer(across, across)
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance), plane
