@@ -35,7 +35,8 @@ def main() -> None:
         decode, _ = timed(lambda: sum(1 for _ in film.stream_grey()))
 
         def network() -> object:
-            frames = ((i * FINAL.every, p) for i, p in enumerate(film.stream(FINAL.every)))
+            every = FINAL.every(film.times)
+            frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
             return look(frames, film.times, FINAL, None, lambda _: None)
 
         only_network, _ = timed(network)

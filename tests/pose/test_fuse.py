@@ -12,7 +12,8 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.fuse import NETWORK_LOOK_SHARE, PASSING_SHARE, Bearings, Habit, Lengths, Posture, Solution, Trust, offsets, solve
+from deepmirror.pose.fuse import Bearings, Lengths, Solution, Trust, solve
+from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Posture, offsets
 from deepmirror.pose.watch import LEG, unswap
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO

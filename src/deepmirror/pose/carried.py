@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided, split
-from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px
-from deepmirror.pose.fuse import steady
+from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady
 
 Array = NDArray[np.float64]
 

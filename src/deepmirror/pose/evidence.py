@@ -142,6 +142,13 @@ def filled(points: Array) -> Array:
     return out
 
 
+def steady(points: Array, half: int = 2) -> Array:
+    """Running median over 2 half + 1 frames of positions (T, P, 2), gaps bridged: more than one noisy look."""
+    whole = filled(points)
+    padded = np.pad(whole, ((half, half), (0, 0), (0, 0)), mode="edge")
+    return np.asarray(np.median(np.stack([padded[k : k + len(whole)] for k in range(2 * half + 1)]), axis=0))
+
+
 def rotate(v: Array, angle: Array | float) -> Array:
     """Vectors (..., 2) turned clockwise on the screen by an angle (rad)."""
     c, s = np.cos(angle), np.sin(angle)

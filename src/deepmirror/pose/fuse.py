@@ -19,20 +19,16 @@ from scipy.linalg import cholesky_banded
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided, split
-from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px
+from deepmirror.pose.evidence import Evidence, Keyframe, filled
+from deepmirror.pose.offsets import Offsets
 
 Array = NDArray[np.float64]
 
-# A click further than this share of the shank from the network's point means that the network saw something else there.
-OFFSET_LIMIT = 0.4
-LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
-PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
-NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 PASSES = 5
-# One look's error lasts for many frames: a second of agreeing looks is worth a few, not thirty.
-NETWORK_MEMORY = 6.0
-MATCH_MEMORY = 8.0
-TURN_MEMORY = 4.0
+# One look's error lasts, s: a second of agreeing looks is worth a few, however many they are.
+NETWORK_MEMORY_S = 0.6
+MATCH_MEMORY_S = 0.27
+TURN_MEMORY_S = 0.27
 STEP_DRAG = 0.12
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
@@ -53,40 +49,6 @@ class Trust:
 
 
 @dataclass(frozen=True)
-class Habit:
-    """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
-    the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
-    the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
-    front views, and mirrored otherwise. wander: what remains to change with posture. Both are those along; the narrow ones are
-    those across, the same where absent: a network knows the middle of a limb better than where along it a joint lies."""
-
-    along: float
-    across: float
-    spread: float
-    bend_along: float = 0.0
-    bend_across: float = 0.0
-    wander: float = 0.03
-    narrow: float | None = None
-    narrow_wander: float | None = None
-
-    def spreads(self) -> list[tuple[float, float]]:
-        """Spread and wander along, and across."""
-        across = self.spread if self.narrow is None else self.narrow, self.wander if self.narrow_wander is None else self.narrow_wander
-        return [(self.spread, self.wander), across]
-
-
-@dataclass(frozen=True)
-class Posture:
-    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), side -> sign of across, and where the body is
-    in its movement (T, F), 1 apart from end to end: what a click says of the network holds in like postures."""
-
-    turn: Array
-    bend: Array
-    mirror: dict[str | None, int]
-    place: Array
-
-
-@dataclass(frozen=True)
 class Solution:
     """Positions (T, P, 2) px and their covariance within each frame (T, 2P, 2P) px²."""
 
@@ -97,72 +59,6 @@ class Solution:
         """Radial standard deviation of each point (T, P), px, per axis."""
         variance = np.diagonal(self.covariance, axis1=1, axis2=2).reshape(*self.positions.shape)
         return np.asarray(np.sqrt(np.maximum(variance.mean(axis=2), 0)))
-
-
-@dataclass(frozen=True)
-class Offsets:
-    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is along and across its direction
-    (T, P, 2) px, which lies turned by turn (T, P) rad in the picture."""
-
-    move: Array
-    sigma: Array
-    turn: Array
-
-    def only(self, kept: list[int]) -> Offsets:
-        """Those of some points."""
-        return Offsets(self.move[:, kept], self.sigma[:, kept], self.turn[:, kept])
-
-
-def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
-    """Joint centres minus network: each joint's usual offset (habits), and what the clicks say of this client's own.
-
-    The own offset is a Gaussian process: one part that lasts, one that changes with posture, one that passes in a moment. A
-    click at the bottom of a squat so speaks for all bottoms, and for the standing frames only as far as it must.
-    """
-    calm = steady(evidence.network)
-    shank = shank_px(calm, evidence.names)
-    move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
-    for p, name in enumerate(evidence.names):
-        habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
-        sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
-        usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
-        clicked = [k for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
-        rows = [(k.frame, np.array(k.points[name]), (k.sigma_px, k.narrow.get(name, k.sigma_px))) for k in clicked]
-        rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
-        own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
-        noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
-        frames = np.array([r[0] for r in rows], int)
-        personal = np.zeros((len(calm), 2))
-        for axis, (lasting, wandering) in enumerate(habit.spreads()):
-            likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
-            personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
-        move[:, p] = rotate(usual + personal, turn)
-    return Offsets(move, sure, posture.turn)
-
-
-def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: float, wandering: float) -> tuple[Array, float]:
-    """Prior covariance (T, K) px² of the own offset in every frame with that in the clicked ones, and its variance."""
-    passing = PASSING_SHARE * lasting
-    apart = np.linalg.norm(place[:, None] - place[None, frames], axis=2)
-    gap = np.abs(times[:, None] - times[None, frames])
-    like = wandering**2 * np.exp(-0.5 * (apart / LIKE_POSTURE) ** 2) + passing**2 * np.exp(-gap / PASSING_S)
-    return lasting**2 + like, lasting**2 + wandering**2 + passing**2
-
-
-def _regressed(likeness: tuple[Array, float], frames: NDArray[np.int_], values: Array, noise: Array) -> tuple[Array, Array]:
-    """Mean (T,) and standard deviation (T,) of the process, given its values (K,) with their noise (K,)."""
-    along, whole = likeness
-    if not len(frames):
-        return np.zeros(len(along)), np.full(len(along), np.sqrt(whole))
-    gain = np.linalg.solve(along[frames] + np.diag(noise**2), along.T).T
-    return gain @ values, np.sqrt(np.maximum(whole - np.sum(gain * along, axis=1), 0.0))
-
-
-def steady(points: Array, half: int = 2) -> Array:
-    """Running median over 2 half + 1 frames of positions (T, P, 2), gaps bridged: more than one noisy look."""
-    whole = filled(points)
-    padded = np.pad(whole, ((half, half), (0, 0), (0, 0)), mode="edge")
-    return np.asarray(np.median(np.stack([padded[k : k + len(whole)] for k in range(2 * half + 1)]), axis=0))
 
 
 class _Normal:
@@ -263,7 +159,7 @@ def solve(
                     _add_length(normal, part.names, a, b, length, sigma, x[:, at])
             for (a, b), since in bearings.items():
                 if a in part.names:
-                    _add_turns(normal, part.names, a, b, since, x[:, at])
+                    _add_turns(normal, part, a, b, since, x[:, at])
             _add_smoothness(normal, part.times, acceleration_px)
             factor = cholesky_banded(normal.banded())
             new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
@@ -306,15 +202,22 @@ def _trusted(names: list[str], trust: dict[str, Trust], source: str) -> Array:
 
 def _add_points(normal: _Normal, ev: Evidence, guided: Array, trust: dict[str, Trust], x: Array) -> None:
     frames, n = normal.frames, normal.n
-    for name, places, base, memory in (
-        ("network", guided, ev.network_sigma, NETWORK_MEMORY),
-        ("match", ev.match, ev.match_sigma, MATCH_MEMORY),
+    for name, places, base, memory_s in (
+        ("network", guided, ev.network_sigma, NETWORK_MEMORY_S),
+        ("match", ev.match, ev.match_sigma, MATCH_MEMORY_S),
     ):
+        memory = _looks_within(memory_s, ev.times, np.asarray(np.isfinite(base).any(axis=1)))
         sigma = base * _trusted(ev.names, trust, name)
         miss = np.linalg.norm(places - x, axis=2)
         with np.errstate(invalid="ignore"):
             weight = np.where(np.isfinite(sigma), _robust(miss, sigma, 2.5) / sigma**2 / memory, 0.0)
         normal.pull(places.reshape(frames, n), np.repeat(weight, 2, axis=1))
+
+
+def _looks_within(span_s: float, times: Array, looked: NDArray[np.bool_]) -> float:
+    """How many looks fall into a span of time, at least one; looked (T,): the frames that were looked at."""
+    at = times[looked]
+    return max(1.0, span_s / float(np.median(np.diff(at)))) if len(at) > 1 else 1.0
 
 
 def _add_keys(normal: _Normal, ev: Evidence, keys: list[Keyframe]) -> None:
@@ -345,17 +248,18 @@ def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Calla
     normal.apart(i, j, unit, length(unit), sigma**-2.0)
 
 
-def _add_turns(normal: _Normal, names: list[str], a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:
+def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:
     """A segment points where it pointed on a keyframe, turned as far as it was seen to turn since."""
-    i, j = names.index(a), names.index(b)
+    i, j = part.names.index(a), part.names.index(b)
     d = x[:, j] - x[:, i]
     now, length = np.arctan2(d[:, 1], d[:, 0]), np.linalg.norm(d, axis=1)
     for turn, sigma, key in since:
         seen = np.isfinite(turn)
+        memory = _looks_within(TURN_MEMORY_S, part.times, seen)
         angle = np.where(seen, np.nan_to_num(turn) + (0.0 if key is None else now[key]), now)
         miss = np.abs(wrapped(angle - now, 2 * np.pi))
         with np.errstate(invalid="ignore"):
-            weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / TURN_MEMORY, 0.0)
+            weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / memory, 0.0)
         normal.apart(i, j, np.stack([-np.sin(angle), np.cos(angle)], axis=1), np.zeros(len(x)), weight)
 
 

@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import near_side, sided, split
-from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, shank_px
-from deepmirror.pose.fuse import steady
+from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, shank_px, steady
 
 Array = NDArray[np.float64]
 

@@ -40,6 +40,9 @@ NETWORK_INDEX = {
     "toe_left": 31,
     "toe_right": 32,
 }
+LANDMARKS = 39
+_OTHER = {i: NETWORK_INDEX[f"{n.rpartition('_')[0]}_{'right' if n.endswith('left') else 'left'}"] for n, i in NETWORK_INDEX.items()}
+IN_MIRROR = [_OTHER.get(i, i) for i in range(LANDMARKS)]  # which landmark shows where each is seen in a mirror
 CROP = 256
 DETECT = 224
 REGION_MARGIN = 1.25
@@ -173,9 +176,10 @@ def _anchors() -> Array:
 
 
 class LandmarkNetwork:
-    """Finds the landmarks inside one region."""
+    """Finds the landmarks inside one region; mirrored: in a mirror, landmarks given as if there were none."""
 
-    def __init__(self, quality: Quality, threads: int = 1) -> None:
+    def __init__(self, quality: Quality, threads: int = 1, mirrored: bool = False) -> None:
+        self._mirrored = mirrored
         self._net = _interpreter(f"pose_landmark_{quality}", threads)
         self._input = self._net.get_input_details()[0]["index"]
         outputs = {tuple(int(v) for v in d["shape"]): d["index"] for d in self._net.get_output_details()}
@@ -184,13 +188,18 @@ class LandmarkNetwork:
     def look(self, rgb: Picture, region: Region) -> Sighting:
         """Landmarks of the body in `region` of a picture (H, W, 3) uint8 RGB."""
         crop = _crop(rgb, region)
+        if self._mirrored:
+            crop = np.asarray(cv2.flip(crop, 1), np.uint8)
         self._net.set_tensor(self._input, crop[None].astype(np.float32) / 255)
         self._net.invoke()
-        raw = self._net.get_tensor(self._points)[0].reshape(39, 5)
-        xy = _refine(raw[:, :2].astype(float), self._net.get_tensor(self._heat)[0]) - 0.5
+        raw = self._net.get_tensor(self._points)[0].reshape(LANDMARKS, 5)
+        xy, there = _refine(raw[:, :2].astype(float), self._net.get_tensor(self._heat)[0]) - 0.5, raw[:, 3].astype(float)
+        if self._mirrored:
+            xy[:, 0] = CROP - 1 - xy[:, 0]
+            xy, there = xy[IN_MIRROR], there[IN_MIRROR]
         back = cv2.invertAffineTransform(region.to_crop())
         points = xy @ back[:, :2].T + back[:, 2]
-        return Sighting(points, 1 / (1 + np.exp(-raw[:, 3].astype(float))), float(self._net.get_tensor(self._flag)[0, 0]))
+        return Sighting(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]))
 
 
 def _crop(rgb: Picture, region: Region) -> Picture:

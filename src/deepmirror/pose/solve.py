@@ -15,9 +15,10 @@ from deepmirror.core.track import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot, foot_with_shank
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
-from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
-from deepmirror.pose.fuse import Bearings, Habit, Offsets, Posture, Solution, Trust, offsets, segment_ends, solve, steady
+from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px, steady
+from deepmirror.pose.fuse import Bearings, Solution, Trust, segment_ends, solve
 from deepmirror.pose.hidden import behind_hands
+from deepmirror.pose.offsets import Habit, Offsets, Posture, offsets
 from deepmirror.pose.plate import behind_plate
 from deepmirror.pose.sole import SOLE_SD, pointed
 
@@ -44,14 +45,14 @@ FRONT_HABITS = {
     "shoulder": Habit(0.045, -0.02, 0.04),
     "elbow": Habit(0.0, 0.0, 0.08),
     "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.02, -0.015, 0.04, 0.27, -0.03, narrow=0.012, narrow_wander=0.012),
-    "knee": Habit(-0.06, 0.005, 0.03, 0.145, -0.04, narrow=0.013, narrow_wander=0.012),
+    "hip": Habit(-0.02, -0.015, 0.04, 0.22, -0.03, narrow=0.012, narrow_wander=0.012),
+    "knee": Habit(-0.06, 0.005, 0.03, 0.135, -0.033, narrow=0.013, narrow_wander=0.012),
     "ankle": Habit(0.06, 0.02, 0.03, narrow=0.010, narrow_wander=0.007),
     "heel": Habit(0.075, 0.025, 0.03),
     "toe": Habit(0.026, -0.074, 0.03),
 }
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
-FRONT_TRUST = {"hip": Trust(1.0, 4.0, 4.0), "knee": Trust(0.6, 2.0, 2.0)}
+FRONT_TRUST = {"hip": Trust(0.6, 4.0, 4.0), "knee": Trust(0.35, 3.5, 2.0)}
 # By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
 END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0

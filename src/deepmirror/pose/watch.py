@@ -45,15 +45,20 @@ LEG = ("hip", "knee", "ankle", "heel", "toe")
 
 @dataclass(frozen=True)
 class Plan:
-    """How closely to look: which network on every n-th frame, and how often the other one checks it (0: never)."""
+    """How closely to look: which network, how many looks a second, and which n-th look the other network checks (0: none)."""
 
     quality: Quality
-    every: int
+    looks_per_s: float
     check_every: int = 0
 
+    def every(self, times: Array) -> int:
+        """Frames from one look to the next in a film with frames at times (T,) s."""
+        return max(1, round(1 / (self.looks_per_s * float(np.median(np.diff(times)))))) if len(times) > 1 else 1
 
-FINAL = Plan("heavy", 3, 9)
-QUICK = Plan("full", 4)
+
+# Looks of a network err alike for longer than they lie apart: ten a second told no more than these do, five hardly less (our bench).
+FINAL = Plan("heavy", 7.5, 2)
+QUICK = Plan("full", 7.5)
 
 
 @dataclass(frozen=True)
@@ -66,17 +71,21 @@ class Look:
 
 
 class Watcher:
-    """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at."""
+    """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
-    def __init__(self, plan: Plan, first: Region | None, subject: tuple[float, float] | None = None) -> None:
+    mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
+    and right are compared.
+    """
+
+    def __init__(self, plan: Plan, first: Region | None, subject: tuple[float, float] | None = None, mirrored: bool = False) -> None:
         self._plan, self._place = plan, subject
         self._detectors = [Detector(), Detector()]
-        self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality)]
+        self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
         self._first = first
         self._regions: list[Region | None] = [None, None]
 
-    def _look(self, frame: int, lane: int, rgb: Picture) -> Look:
+    def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
         followed = self._regions[lane]
         if followed is None:
             return Look(frame, None, None)
@@ -87,8 +96,7 @@ class Watcher:
         if there:
             self._place = (region.x, region.y)
         self._regions[lane] = seen.next_region() if there else None
-        check = there and self._plan.check_every and frame % self._plan.check_every == 0
-        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if check else None)
+        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if there and check else None)
 
     def _afresh(self, lane: int, rgb: Picture, region: Region) -> Region | None:
         """The same body found anew in the whole picture where it lies askew to the region the last sighting asks for; None otherwise.
@@ -141,7 +149,8 @@ class Watcher:
                     yield waiting.pop(0).result()
                 if self._regions[lane] is None:
                     self._find(rgb)
-                waiting.append(pool.submit(self._look, number, lane, rgb))
+                check = bool(self._plan.check_every) and i % self._plan.check_every == 0
+                waiting.append(pool.submit(self._look, number, lane, rgb, check))
             for w in waiting:
                 yield w.result()
 
@@ -161,16 +170,17 @@ def look(
     first: dict[str, tuple[float, float]] | None,
     tick: Tick,
     subject: tuple[float, float] | None = None,
+    mirrored: bool = False,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     first: clicked points (px) that show where the body is, or None; subject: a click (px) on the one to follow where several
-    people are in view. Raises BadFilm when no body was ever seen.
+    people are in view; mirrored: every second look is into a mirror. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     columns = [NETWORK_INDEX[n] for n in names]
-    for found in Watcher(plan, region_around(first) if first else None, subject).run(frames):
+    for found in Watcher(plan, region_around(first) if first else None, subject, mirrored).run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:

@@ -63,11 +63,12 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     """Run the network over the film and follow the points through it. Raises BadFilm, Cancelled."""
     total, keys = len(film.times), keyframes(brief, len(film.times))
     first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
-    frames = ((i * plan.every, p) for i, p in enumerate(film.stream(plan.every)))
+    every = plan.every(film.times)
+    frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
     share = 0.98 if plan is QUICK else 0.65
     subject = brief.file.subject.at_px if brief.file.subject else None
-    tick = progress.part(0.0, share, "looking for the body", total, plan.every)
-    evidence = look(frames, film.times, plan, first, tick, subject)
+    tick = progress.part(0.0, share, "looking for the body", total, every)
+    evidence = look(frames, film.times, plan, first, tick, subject, mirrored=near_side(brief.file.view) is None)
     return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
 
 

@@ -1,0 +1,115 @@
+"""Where joints' centres lie from the network's points: what is usual, and what the clicks say of this client.
+
+The own offset is a Gaussian process over posture and time: a click at the bottom of a squat speaks for all bottoms.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import split
+from deepmirror.pose.evidence import Evidence, Keyframe, rotate, shank_px, steady
+
+Array = NDArray[np.float64]
+
+# A click further than this share of the shank from the network's point means that the network saw something else there.
+OFFSET_LIMIT = 0.4
+LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
+PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
+NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
+
+
+@dataclass(frozen=True)
+class Habit:
+    """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
+    the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
+    the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
+    front views, and mirrored otherwise. wander: what remains to change with posture. Both are those along; the narrow ones are
+    those across, the same where absent: a network knows the middle of a limb better than where along it a joint lies."""
+
+    along: float
+    across: float
+    spread: float
+    bend_along: float = 0.0
+    bend_across: float = 0.0
+    wander: float = 0.03
+    narrow: float | None = None
+    narrow_wander: float | None = None
+
+    def spreads(self) -> list[tuple[float, float]]:
+        """Spread and wander along, and across."""
+        across = self.spread if self.narrow is None else self.narrow, self.wander if self.narrow_wander is None else self.narrow_wander
+        return [(self.spread, self.wander), across]
+
+
+@dataclass(frozen=True)
+class Posture:
+    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), side -> sign of across, and where the body is
+    in its movement (T, F), 1 apart from end to end: what a click says of the network holds in like postures."""
+
+    turn: Array
+    bend: Array
+    mirror: dict[str | None, int]
+    place: Array
+
+
+@dataclass(frozen=True)
+class Offsets:
+    """What to add to the network's positions (T, P, 2) px, and how sure each point's offset is along and across its direction
+    (T, P, 2) px, which lies turned by turn (T, P) rad in the picture."""
+
+    move: Array
+    sigma: Array
+    turn: Array
+
+    def only(self, kept: list[int]) -> Offsets:
+        """Those of some points."""
+        return Offsets(self.move[:, kept], self.sigma[:, kept], self.turn[:, kept])
+
+
+def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
+    """Joint centres minus network: each joint's usual offset (habits), and what the clicks say of this client's own.
+
+    The own offset is a Gaussian process: one part that lasts, one that changes with posture, one that passes in a moment. A
+    click at the bottom of a squat so speaks for all bottoms, and for the standing frames only as far as it must.
+    """
+    calm = steady(evidence.network)
+    shank = shank_px(calm, evidence.names)
+    move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
+    for p, name in enumerate(evidence.names):
+        habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
+        sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
+        usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
+        clicked = [k for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
+        rows = [(k.frame, np.array(k.points[name]), (k.sigma_px, k.narrow.get(name, k.sigma_px))) for k in clicked]
+        rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
+        own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
+        noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
+        frames = np.array([r[0] for r in rows], int)
+        personal = np.zeros((len(calm), 2))
+        for axis, (lasting, wandering) in enumerate(habit.spreads()):
+            likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
+            personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
+        move[:, p] = rotate(usual + personal, turn)
+    return Offsets(move, sure, posture.turn)
+
+
+def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: float, wandering: float) -> tuple[Array, float]:
+    """Prior covariance (T, K) px² of the own offset in every frame with that in the clicked ones, and its variance."""
+    passing = PASSING_SHARE * lasting
+    apart = np.linalg.norm(place[:, None] - place[None, frames], axis=2)
+    gap = np.abs(times[:, None] - times[None, frames])
+    like = wandering**2 * np.exp(-0.5 * (apart / LIKE_POSTURE) ** 2) + passing**2 * np.exp(-gap / PASSING_S)
+    return lasting**2 + like, lasting**2 + wandering**2 + passing**2
+
+
+def _regressed(likeness: tuple[Array, float], frames: NDArray[np.int_], values: Array, noise: Array) -> tuple[Array, Array]:
+    """Mean (T,) and standard deviation (T,) of the process, given its values (K,) with their noise (K,)."""
+    along, whole = likeness
+    if not len(frames):
+        return np.zeros(len(along)), np.full(len(along), np.sqrt(whole))
+    gain = np.linalg.solve(along[frames] + np.diag(noise**2), along.T).T
+    return gain @ values, np.sqrt(np.maximum(whole - np.sum(gain * along, axis=1), 0.0))
