@@ -58,11 +58,14 @@ END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 # From the front a leg's joints stray together across the picture and not each for itself: their doubt there, as a share; from our bench.
-FRONT_ACROSS = 0.6
+FRONT_ACROSS = 0.5
 BELOW_HANDS = ("shank", "foot")
 HELD = Trust(network=40.0, match=40.0)
-DRIFT_SHARE = {"shoulder": 0.010, "elbow": 0.05, "wrist": 0.06, "hip": 0.008}  # posture-dependent error that stays; rest below
+DRIFT_SHARE = {"elbow": 0.05, "wrist": 0.06}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.003
+# Habits hold better than their spreads say, which leave room for clicks to move them; less so the further the camera is off the
+# side, where the network sees a body it has no habit for (degrees at which that doubles the doubt).
+UNCLICKED, UNCLICKED_YAW_DEG = 0.6, 18.0
 FOLLOWED_SHARE = 0.1  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
@@ -181,7 +184,10 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             doubt=last,
             turns=turns,
         )
-    covariance = solution.covariance + _systematic(evidence, moved, solution)
+    unclicked = UNCLICKED * (1 + (plane.yaw.value / UNCLICKED_YAW_DEG) ** 2 if plane else 1.0)
+    clicked = {n for k in keys for n in k.points}
+    shares = np.array([1.0 if n in clicked else unclicked for n in evidence.names])
+    covariance = solution.covariance + _systematic(evidence, moved, solution, shares)
     if near is None:
         across = np.tile([FRONT_ACROSS, 1.0], len(evidence.names))
         covariance = covariance * np.outer(across, across)
@@ -285,16 +291,17 @@ def _moved_matches(evidence: Evidence, keys: list[Keyframe], moved: Offsets) -> 
     return replace(evidence, match=match)
 
 
-def _systematic(evidence: Evidence, moved: Offsets, solution: Solution) -> Array:
-    """Covariance (T, 2P, 2P) px² of the errors that last: what is left of the offset, and the drift with posture.
+def _systematic(evidence: Evidence, moved: Offsets, solution: Solution, shares: Array) -> Array:
+    """Covariance (T, 2P, 2P) px² of the errors that last: what is left of the offset (shares (P,) of it), and the drift with posture.
 
     Flow and patches make up for part of what the network's offset does between clicked postures.
     """
     frames, points = evidence.network.shape[:2]
     shank = shank_px(solution.positions, evidence.names)
     drift = np.array([DRIFT_SHARE.get(split(n)[0], DRIFT_REST) for n in evidence.names])[:, None] * shank
-    best = moved.sigma.min(axis=0)
-    away = FOLLOWED_SHARE * np.sqrt(moved.sigma**2 - best**2)
+    sigma = moved.sigma * shares[:, None]
+    best = sigma.min(axis=0)
+    away = FOLLOWED_SHARE * np.sqrt(sigma**2 - best**2)
     along, across = np.moveaxis(best**2 + drift**2 + away**2, 2, 0)
     c, s = np.cos(moved.turn), np.sin(moved.turn)
     out = np.zeros((frames, points, 2, points, 2))
