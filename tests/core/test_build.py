@@ -181,10 +181,20 @@ def test_a_press_with_opened_knees_goes_deeper_before_the_hip_binds() -> None:
 
 
 def test_opened_knees_never_promise_more_depth_than_a_degree_per_degree() -> None:
-    """Long thighs and a hip that binds: a planar body would gain some 30° from 10° of opening; what is said stays bounded."""
+    """Long thighs and a hip that binds: a planar body would gain some 19° from 10° of opening; what is said stays bounded."""
     build = Build(Body(180, 80, "male", LEGS | {"thigh": 50.0}), Limits(hip_flexion=125, ankle_dorsiflexion=20))
     setup = Setup("high", 60, knees_open_deg=28)
     lever = next(lever for lever in build.levers(20.0, setup) if lever.change == "knees_open_deg")
     assert lever.depth_gain_deg == OPENING_MOST_GAIN * 10
     unbounded = build._deepest_deg(setup, build.limits) - build._deepest_deg(replace(setup, knees_open_deg=38), build.limits)
-    assert unbounded > 30  # what the planar model alone would promise
+    assert unbounded > OPENING_MOST_GAIN * 10  # what the planar model alone would promise
+
+
+def test_a_trunk_between_opened_knees_does_not_fold_on_below_the_thighs() -> None:
+    """The hip's limit grows with the knees' opening; a body that folded through its own legs would squat 15° deeper at a stroke."""
+    build = Build(Body(172, 70, "female", dict(LEGS)), Limits())
+    depths = [build.deepest_deg(Setup("high", 40, knees_open_deg=float(k))) for k in range(0, 41, 4)]
+    steps = -np.diff(depths)
+    assert steps.min() >= -0.1 and steps.max() < 2 * OPENING_MOST_GAIN * 4
+    deepest = build.deepest(Setup("high", 40, knees_open_deg=32.0)).posture
+    assert 90 - deepest.trunk_lean > -deepest.thigh_from_horizontal

@@ -273,6 +273,8 @@ class Build:
         hip = 180 - np.degrees(np.arccos(np.clip(cosine, -1, 1)))
         fine = np.isfinite(t) & (np.degrees(t) <= LEAN_LIMIT_DEG) & (np.degrees(t) >= -10)
         fine &= (knee <= limits.knee_flexion) & (knee >= -5)
+        # between opened knees the hip's own limit would let the trunk fold on below the thighs
+        fine &= np.pi / 2 - t >= np.arctan2(-np.sin(d), np.cos(d) * np.cos(open_))
         fine &= hip <= limits.hip_flexion + OPENING_FREES_HIP * setup.knees_open_deg
         if setup.knee_block_cm is not None:
             fine &= knee_x - self.toe_x <= setup.knee_block_cm + 0 * share
