@@ -61,6 +61,14 @@ def test_films_have_their_own_say_about_lengths(bram: PersonFile) -> None:
     assert next(r for r in bram.lengths() if r.name == "thigh").flagged
 
 
+def test_a_calf_raise_is_not_laid_among_squats(demo_desk: Desk) -> None:
+    yuna = PersonFile(demo_desk, next(c.id for c in demo_desk.clients() if c.name.startswith("Yuna")))
+    yuna.views = yuna.read_films(Progress())
+    raised = next(v for v in yuna.views if "calf" in v.movement.lower())
+    assert raised.depths_deg == () and raised.deepest_deg is None
+    assert yuna.film_posture(Setup()) is None  # her other film is from the front
+
+
 def test_films_lengths_stand_in_where_nobody_measured(bram: PersonFile) -> None:
     bram.views = bram.read_films(Progress())
     assert bram.use_films() == 0  # everything is measured

@@ -43,6 +43,7 @@ FLAG_SHARE = 0.07  # film and measured length further apart than this are flagge
 NEWEST_FILMS = 4
 GUIDED = (*MACHINES, *HINGES)
 UNUSUAL_SHARE = 0.04
+DEPTH = "thigh_from_horizontal_min_deg"
 DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
 
 
@@ -271,10 +272,12 @@ class PersonFile:
             for segment in ("thigh", "shank"):
                 lengths[segment] = film_length(scene.track, scene.plane, segment, near_side(scene.view) or "left")
         reps = analysis.measured.reps
-        depths = tuple(v["thigh_from_horizontal_min_deg"].value for v in reps if "thigh_from_horizontal_min_deg" in v)
+        goes_deep = any(f.measure == DEPTH for f in analysis.movement.fault)  # a calf raise has no depth to lay beside a squat's
+        depths = tuple(v[DEPTH].value for v in reps if goes_deep and DEPTH in v)
         leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
         side = one_side(analysis) if analysis.movement.one_leg else None
-        return FilmView(film_id, lengths, depths, leans, _deepest_posture(analysis), analysis.movement.title, side)
+        deepest = _deepest_posture(analysis) if goes_deep else None
+        return FilmView(film_id, lengths, depths, leans, deepest, analysis.movement.title, side)
 
     def left_and_right(self) -> list[str]:
         """Left against right from the newest pair of one-leg films of one movement, in lines; empty without such a pair."""
