@@ -34,7 +34,7 @@ def watcher() -> Watcher:
     ("found", "taken"),
     [
         ((region(turn_deg=6),), 0),  # the trunk has risen, the followed region still lies askew
-        ((region(turn_deg=40),), None),  # they agree: the followed one is the steadier
+        ((region(turn_deg=43),), None),  # they agree: the followed one is the steadier
         ((region(x=900, turn_deg=6),), None),  # somebody else
         ((region(side=300, turn_deg=6),), None),  # a child in the background
         ((region(x=760, turn_deg=90), region(x=610, turn_deg=6)), 1),  # the nearest

@@ -29,6 +29,7 @@ Array = NDArray[np.float64]
 
 YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
 SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
+ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 10.0
 # Mean square of what was known beforehand: 0.1 to 3.2 on our films from the side and up to 40° off, 6 to 78 on those whose
@@ -316,7 +317,7 @@ class _Fit:
         rows.append(theta[4] / u)
         for k, segment in enumerate(("thigh", "shank")):
             length = self.body.length(segment)
-            rows.append(theta[5 + k] / max(length.u_cm / length.cm / COVERAGE_FACTOR, 0.004))
+            rows.append(theta[5 + k] / np.hypot(length.u_cm / length.cm / COVERAGE_FACTOR, ENDS_SD))
         return np.concatenate([np.array(rows), self._separations(theta[0], self.guess * np.exp(theta[4]))])
 
     def residuals(self, theta: Array) -> Array:

@@ -24,7 +24,7 @@ Tick = Callable[[int], None]
 
 PRESENCE_FLOOR = 0.5
 SETTLING_LOOKS = 3
-ASKEW = np.radians(20.0)
+ASKEW = np.radians(8.0)
 SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
 # Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
 NETWORK_SIGMA_SHARE = {
