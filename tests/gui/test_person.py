@@ -35,7 +35,7 @@ def test_a_length_typed_in_the_person_room_moves_the_ghost_in_the_mirror(window:
     idle(window, qtbot)
     room = window.person_room
     assert room.person is not None and room.person.name.startswith("Bram")
-    assert "Films showed" in room.films.text() and len(room.live._drawing.film) == 4
+    assert "Films showed" in room.solver.films.text() and len(room.solver.live._drawing.film) == 4
     retype(window, "thigh", "54 cm")
     idle(window, qtbot)
     assert room.person.client.segments_cm["thigh"] == 54
@@ -52,15 +52,15 @@ def test_sliders_solve_at_once_and_say_what_binds(window: MainWindow, qtbot: QtB
     key(window, "go_person")
     idle(window, qtbot)
     room = window.person_room
-    room.thigh.setValue(30)
-    assert room.answer is not None and room.answer.feasible and room.verdict.text().startswith("Reaches 30°")
+    room.solver.thigh.setValue(30)
+    assert room.solver.answer is not None and room.solver.answer.feasible and room.solver.verdict.text().startswith("Reaches 30°")
     room.limits["ankle_dorsiflexion"].setValue(5.0)
     idle(window, qtbot)
-    room.thigh.setValue(-20)
-    assert not room.answer.feasible and room.verdict.text().startswith("Cannot reach -20°")
-    shallow = room.answer.posture.thigh_from_horizontal
-    room.lift.setValue(40)
-    assert room.answer.posture.thigh_from_horizontal < shallow
+    room.solver.thigh.setValue(-20)
+    assert not room.solver.answer.feasible and room.solver.verdict.text().startswith("Cannot reach -20°")
+    shallow = room.solver.answer.posture.thigh_from_horizontal
+    room.solver.lift.setValue(40)
+    assert room.solver.answer.posture.thigh_from_horizontal < shallow
 
 
 def test_nonsense_is_refused_in_words(window: MainWindow, qtbot: QtBot) -> None:

@@ -1,0 +1,221 @@
+"""The build solver under the hand: what this body must do at a depth, with a set-up, on a machine."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
+
+from deepmirror.core.build import Answer, Lever, Setup
+from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
+from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
+from deepmirror.ui.widgets.paper import heading
+from deepmirror.ui.words import tr
+
+BAR_WORDS = {
+    "high": "high on the back",
+    "low": "low on the back",
+    "front": "in front",
+    "goblet": "held at the chest",
+    "belt": "on a belt",
+    "none": "no load",
+}
+LIMIT_WORDS = {
+    "ankle_dorsiflexion": "the ankle runs out",
+    "hip_flexion": "the hip runs out",
+    "knee_flexion": "hamstring meets calf",
+    "balance": "balance runs out",
+    None: "nothing stops it",
+}
+
+
+class SolverPanel(QWidget):
+    """Sliders for depth and set-up, the solved posture, its verdict and numbers, and what the films showed."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.person: PersonFile | None = None
+        self.answer: Answer | None = None
+        self.live = FigureView()
+        self.live.setAccessibleName(tr("Solved posture"))
+        self.live.setMinimumHeight(140)
+        self.kind = QComboBox()
+        self.kind.addItem(tr("free squat"), None)
+        for movement in GUIDED:
+            self.kind.addItem(movement.replace("_", " "), movement)
+        self.kind.activated.connect(self._solve)
+        self.thigh, self.thigh_words = self._slider(-30, 60, 0)
+        self.lift, self.lift_words = self._slider(0, 50, 0)
+        self.open, self.open_words = self._slider(0, 40, 10)
+        self.load, self.load_words = self._slider(0, 200, 40)
+        self.feet, self.feet_words = self._slider(-15, 35, 10)
+        self.bend, self.bend_words = self._slider(20, 140, 90)
+        self.bar = QComboBox()
+        for key, words in BAR_WORDS.items():
+            self.bar.addItem(words, key)
+        self.bar.activated.connect(self._solve)
+        self._levers = QFormLayout()
+        self._levers.setVerticalSpacing(4)
+        self._levers.addRow(tr("Lift"), self.kind)
+        for title, slider, value in (
+            ("Thigh over level", self.thigh, self.thigh_words),
+            ("Knee or hip bend", self.bend, self.bend_words),
+            ("Heel lift", self.lift, self.lift_words),
+            ("Foot height", self.feet, self.feet_words),
+            ("Knees opened", self.open, self.open_words),
+            ("Load", self.load, self.load_words),
+        ):
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(slider, 1)
+            line.addWidget(value)
+            self._levers.addRow(title, row)
+        self._levers.addRow(tr("Bar"), self.bar)
+        self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
+        plots = QHBoxLayout()
+        for view in self.curves.values():
+            plots.addWidget(view)
+        self.verdict, self.numbers, self.levers, self.films = QLabel(), QLabel(), QLabel(), QLabel()
+        self.verdict.setStyleSheet("font-weight: 700")
+        for label in (self.verdict, self.numbers, self.levers, self.films):
+            label.setWordWrap(True)
+        self.films.setObjectName("dim")
+        self._curve_timer = QTimer(self)
+        self._curve_timer.setSingleShot(True)
+        self._curve_timer.setInterval(120)
+        self._curve_timer.timeout.connect(self._show_curves)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(heading(tr("What this body must do")))
+        column.addWidget(self.live, 1)
+        column.addLayout(self._levers)
+        for label in (self.verdict, self.numbers, self.levers, self.films):
+            column.addWidget(label)
+        column.addLayout(plots)
+
+    def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
+        slider, words = QSlider(Qt.Orientation.Horizontal), QLabel()
+        slider.setRange(low, high)
+        slider.setValue(value)
+        slider.valueChanged.connect(self._solve)
+        words.setFixedWidth(64)
+        return slider, words
+
+    def show_person(self, person: PersonFile) -> None:
+        """Solve for this record as it is now."""
+        self.person = person
+        self._solve()
+
+    def setup(self) -> Setup:
+        """The set-up under the sliders."""
+        return Setup(self.bar.currentData(), float(self.load.value()), self.lift.value() / 10, float(self.open.value()))
+
+    def _solve(self) -> None:
+        self.thigh_words.setText(f"{self.thigh.value()}°")
+        self.bend_words.setText(f"{self.bend.value()}°")
+        self.lift_words.setText(tr("{lift:.1f} cm", lift=self.lift.value() / 10))
+        self.feet_words.setText(tr("{feet:+} cm", feet=self.feet.value()))
+        self.open_words.setText(f"{self.open.value()}°")
+        self.load_words.setText(tr("{load} kg", load=self.load.value()))
+        movement = self.kind.currentData()
+        shown = {self.thigh: movement is None, self.lift: movement is None, self.bend: movement is not None}
+        shown[self.feet] = movement is not None and movement not in HINGES
+        for slider, on in shown.items():
+            self._levers.setRowVisible(slider.parentWidget(), on)
+        self._levers.setRowVisible(self.bar, movement is None)
+        if self.person is None:
+            return
+        if movement is None:
+            self._solve_free(self.person)
+        else:
+            self._solve_guided(self.person, movement)
+        for view in self.curves.values():
+            view.setVisible(movement is None)
+        if movement is None:
+            self._curve_timer.start()
+        self._show_films(self.person)
+
+    def _solve_free(self, person: PersonFile) -> None:
+        setup = self.setup()
+        solved = person.solve(float(self.thigh.value()), setup)
+        lengths = {r.name: r.cm for r in person.lengths()}
+        top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
+        film = person.film_posture(setup)
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, setup.load_kg > 0, film)
+        self._say(solved, "thigh_from_horizontal", self.thigh.value())
+        self.live.set_drawing(drawing, (-60, 0, 60, top * 0.92))
+
+    def _solve_guided(self, person: PersonFile, movement: str) -> None:
+        feet, load, opened = float(self.feet.value()), float(self.load.value()), float(self.open.value())
+        solved = person.machine(movement, float(self.bend.value()), feet, load, opened)
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, load > 0)
+        drawing.floor = movement in HINGES
+        places = [p for line in drawing.lines + drawing.ghost for p in line]
+        xs, zs = [p[0] for p in places], [p[1] for p in places]
+        self._say(solved, "hip_flexion" if movement in HINGES else "knee_flexion", self.bend.value())
+        self.live.set_drawing(drawing, (min(xs) - 25, min(zs) - 5, max(xs) + 25, max(zs) + 30))
+
+    def _say(self, solved: Solved, depth: str, asked: int) -> None:
+        """The verdict, the numbers and the levers in words."""
+        answer, deepest = solved.answer, solved.deepest
+        self.answer = answer
+        p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
+        limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
+        reached = f"Reaches {p:.0f}°. Deepest (dashed): {d:.0f}°, then {limit}."
+        missed = f"Cannot reach {asked}°: {LIMIT_WORDS.get(answer.binding_limit, 'a limit')} at {p:.0f}°."
+        self.verdict.setText(reached if answer.feasible else missed)
+        q, m = answer.posture, answer.moments_nm
+        self.numbers.setText(
+            tr(
+                "Lean {lean:.0f}° · ankle {ankle:.0f}° · knee {knee:.0f}° · hip {hip:.0f}° · knee past toe {past:+.0f} cm",
+                lean=q.trunk_lean,
+                ankle=q.ankle_dorsiflexion,
+                knee=q.knee_flexion,
+                hip=q.hip_flexion,
+                past=q.knee_past_toe_cm,
+            )
+            + "\n"
+            + tr(
+                "To compare set-ups, N·m: knee {knee:.0f}, hip {hip:.0f}, low back {back:.0f}, ankle {ankle:.0f}",
+                knee=m["knee"],
+                hip=m["hip"],
+                back=m["low_back"],
+                ankle=m["ankle"],
+            )
+        )
+        self.levers.setText("\n".join(_lever_words(lever) for lever in solved.levers[:5]))
+
+    def _show_curves(self) -> None:
+        if self.person is None:
+            return
+        setup = self.setup()
+        now = {"heel lift, cm": setup.heel_lift_cm, "knees opened, °": setup.knees_open_deg}
+        for name, points in self.person.curves(setup).items():
+            self.curves[name].set_curve(points, now[name])
+
+    def _show_films(self, person: PersonFile) -> None:
+        seen = [v for v in person.views if v.depths_deg]
+        self.films.setText(
+            "Films showed (copper): "
+            + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
+            if seen
+            else "No measured side film of this client yet."
+        )
+        sides = person.left_and_right()
+        if sides:
+            self.films.setText("\n".join([self.films.text(), *sides]))
+
+
+def _lever_words(lever: Lever) -> str:
+    what = f"Bar {BAR_WORDS.get(str(lever.by), lever.by)}"
+    if lever.change == "heel_lift_cm":
+        what = f"Heel lift +{lever.by} cm"
+    elif lever.change == "knees_open_deg":
+        what = f"Knees opened +{lever.by}°"
+    elif lever.change == "foot_height_cm":
+        what = f"Feet {abs(float(lever.by)):g} cm {'higher' if float(lever.by) > 0 else 'lower'}"
+    words = f"{what}: depth {lever.depth_gain_deg:+.0f}°"
+    if lever.lean_change_deg is not None and lever.knee_travel_change_cm is not None:
+        words += f", lean {lever.lean_change_deg:+.0f}°, knee {lever.knee_travel_change_cm:+.1f} cm"
+    return words
