@@ -71,7 +71,7 @@ def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> No
             window.mirror.toggle_placing()
         shoot(window, name, out)
     window.mirror.toggle_placing()
-    window.show_sheet()
+    window.knowing.sheet()
     dialog = window.findChild(SheetDialog)
     assert dialog is not None
     dialog.grab().save(str(out / "sheet.png"))
@@ -145,7 +145,7 @@ def main() -> None:
         shoot(window, "mirror-ghost", out)
         window.mirror.toggle_ghost()
         for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
-            window.open_person(next(c.id for c in desk.clients() if c.name.startswith(client)))
+            window.knowing.open(next(c.id for c in desk.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)
             shoot(window, name, out)
         window.open_film(machines["leg_extension"])

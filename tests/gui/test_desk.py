@@ -113,7 +113,7 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
 def test_refused_letters_stand_there_until_they_are_set_aside(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     broken = tmp_path / "broken.zip"
     broken.write_bytes(b"PK\x03\x04 no")
-    window.bring_in(broken)
+    window.bringing.bring(broken)
     post = window.desk_room.post
     qtbot.waitUntil(lambda: bool(post.arrivals), timeout=20000)
     assert post.arrivals[0].state == "refused" and "broken.zip" in post.arrivals[0].sentence
@@ -139,7 +139,7 @@ def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -
 
 
 def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindow, qtbot: QtBot) -> None:
-    window.bring_in(DEMO / "yuna_back_squat_front.mp4")
+    window.bringing.bring(DEMO / "yuna_back_squat_front.mp4")
     dialog = window.findChild(ImportDialog)
     assert dialog is not None
     qtbot.waitUntil(lambda: dialog.view.currentData() == "front", timeout=20000)

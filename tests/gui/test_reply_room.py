@@ -211,7 +211,7 @@ def test_two_reps_of_one_film_are_compared_by_keys(window: MainWindow, qtbot: Qt
 
 def test_a_client_is_deleted_only_after_a_yes(window: MainWindow, qtbot: QtBot) -> None:
     open_film(window, qtbot, "Nuru")
-    window.open_person(None)
+    window.knowing.open(None)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for answer in ("Cancel", "Delete for good"):
         window.keeping.delete_client()

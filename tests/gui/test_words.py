@@ -51,7 +51,7 @@ def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, 
     qtbot.waitUntil(lambda: foreign.compare.pair is not None and not foreign.jobs, timeout=PATIENCE)
     foreign.answering.compose()
     qtbot.waitUntil(lambda: foreign.reply_room.canvas.image() is not None, timeout=PATIENCE)
-    foreign.open_person(None)
+    foreign.knowing.open(None)
     qtbot.waitUntil(lambda: not foreign.jobs, timeout=PATIENCE)
     for room in ROOMS:
         foreign.go(room)

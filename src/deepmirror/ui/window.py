@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -26,30 +22,27 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.commands.table import ACTIONS
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import Arrivals, is_bundle
+from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.desk import FIRST_LOOK, Desk
 from deepmirror.services.jobs import JobRunner, Progress
-from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.review import Review
 from deepmirror.services.sending import Outbox, folder_outbox
-from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.control.answering import Answering
+from deepmirror.ui.control.bringing import Bringing
 from deepmirror.ui.control.collecting import Collecting
 from deepmirror.ui.control.following import Following
 from deepmirror.ui.control.keeping import Keeping
+from deepmirror.ui.control.knowing import Knowing
 from deepmirror.ui.help import show_caution, show_keys
-from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
-from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
-from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.words import tr
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare")
-FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -70,7 +63,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare = PersonRoom(), CompareRoom()
-        self.keeping = Keeping(self)
+        self.keeping, self.knowing, self.bringing = Keeping(self), Knowing(self), Bringing(self)
         self.answering, self.collecting, self.following = Answering(self), Collecting(self, arrivals), Following(self)
         self.stack = QStackedWidget()
         for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
@@ -121,12 +114,12 @@ class MainWindow(QMainWindow):
         m = self.mirror
         does: dict[str, Callable[[], object]] = {
             "go_desk": lambda: self.go("desk"),
-            "go_person": lambda: self.open_person(None),
+            "go_person": lambda: self.knowing.open(None),
             "go_mirror": lambda: self.go("mirror"),
             "go_reply": self.answering.compose,
             "keys": lambda: show_keys(self),
             "caution": lambda: show_caution(self),
-            "import": self.ask_film,
+            "import": self.bringing.ask,
             "undo": self.undo,
             "redo": self.redo,
             "next_film": self.desk_room.take_next,
@@ -155,7 +148,7 @@ class MainWindow(QMainWindow):
             "change_watched": lambda: self.following.decide("changed"),
             "settings": self.keeping.settings,
             "delete_client": self.keeping.delete_client,
-            "sheet": self.show_sheet,
+            "sheet": self.knowing.sheet,
             "preview": self.answering.preview,
             "send": self.answering.send,
             "earlier": lambda: self.reply_room.shift(-1),
@@ -178,16 +171,16 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         self.desk_room.opened.connect(self.open_film)
-        self.desk_room.wants_import.connect(self.ask_film)
-        self.desk_room.dropped.connect(self._bring_all)
+        self.desk_room.wants_import.connect(self.bringing.ask)
+        self.desk_room.dropped.connect(self.bringing.bring_all)
         self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
         self.mirror.wants_measuring.connect(self.measure_review)
         self.mirror.wants_reply.connect(self.answering.compose)
         self.mirror.edited.connect(self._after_edit)
         self.mirror.complained.connect(self.complain)
         self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
-        self.person_room.changed.connect(self._person_changed)
-        self.person_room.wants_client.connect(self.open_person)
+        self.person_room.changed.connect(self.knowing.changed)
+        self.person_room.wants_client.connect(self.knowing.open)
         self.person_room.complained.connect(self.complain)
 
     def go(self, room: str) -> None:
@@ -303,52 +296,6 @@ class MainWindow(QMainWindow):
             return film.id if film is not None else None
         return self.review.film_id if self.review is not None else None
 
-    def _bring_all(self, paths: list[Path]) -> None:
-        for path in paths:
-            self.bring_in(path)
-
-    def ask_film(self) -> None:
-        """Choose films to bring in."""
-        names, _ = QFileDialog.getOpenFileNames(self, "Bring in films", "", FILM_PATTERNS)
-        self._bring_all([Path(n) for n in names])
-
-    def bring_in(self, path: Path) -> None:
-        """Take a bundle in, or ask about one film and take it in."""
-        if is_bundle(path):
-            self.collecting.bring(path)
-            return
-        try:
-            picture = self.desk.first_picture(path)
-        except DeepMirrorError as error:
-            self.complain(error.sentence)
-            return
-        clients = [(c.id, c.name) for c in self.desk.clients()]
-        dialog = ImportDialog(path.name, to_image(picture), clients, [(m.id, m.title) for m in self.desk.movements()], self)
-        self.guess_view(dialog, picture)
-        dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
-        self.ask(dialog)
-
-    def guess_view(self, dialog: ImportDialog, picture: NDArray[np.uint8]) -> None:
-        """Fill the side in that the picture seems to show, once it is known and unless it was said meanwhile."""
-        job = Job(tr("Looking at the picture"), lambda progress: self.desk.guess_view(picture), self)
-        job.done.connect(dialog.offer_view)  # a dialog closed meanwhile is no longer connected; the job outlives it
-        job.finished.connect(job.deleteLater)
-        job.start(self.pictures)
-
-    def take_in(self, path: Path, answers: Answers) -> int | None:
-        """Take a film into the library as answered, and start measuring it; returns its id, None when that failed."""
-        try:
-            client_id = answers.client_id
-            if client_id is None:
-                client_id = self.desk.add_client(answers.new_name, answers.stature_cm).id
-            record = self.desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)
-        except DeepMirrorError as error:
-            self.complain(error.sentence)
-            return None
-        self.desk_room.refresh()
-        self.measure_film(record.id)
-        return record.id
-
     def measure_film(self, film_id: int) -> None:
         """Measure a film of the library in the background."""
         job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress), self)
@@ -392,10 +339,11 @@ class MainWindow(QMainWindow):
         if review is None:
             return
         job = Job(tr("Measuring"), review.observe, self)
-        job.done.connect(lambda _: self._review_changed(review))
+        job.done.connect(lambda _: self.review_changed(review))
         self.run_job(job)
 
-    def _review_changed(self, review: Review) -> None:
+    def review_changed(self, review: Review) -> None:
+        """Show a review that was concluded anew, if it is still the open one."""
         if review is self.review:
             self.mirror.refresh()
             self.following.refresh()
@@ -415,7 +363,7 @@ class MainWindow(QMainWindow):
         if review.evidence is None:
             return False
         job = Job(tr("Solving"), lambda progress: self._conclude(review, progress), self)
-        job.done.connect(lambda _: self._review_changed(review))
+        job.done.connect(lambda _: self.review_changed(review))
         self.run_job(job, self.solver)  # never behind a film that is being measured
         return True
 
@@ -424,63 +372,9 @@ class MainWindow(QMainWindow):
         progress.tell(0.1, "solving")
         review.conclude()
 
-    def open_person(self, client_id: int | None) -> None:
-        """Open a client's record: the one asked for, the one on show, or the open film's."""
-        clients = self.desk.clients()
-        if not clients:
-            self.complain(tr("There is no client yet: bring in a film first."))
-            return
-        present = self.person_room.person
-        if client_id is None:
-            client_id = self.review.record.client_id if self.review else present.client_id if present else clients[0].id
-        if present is None or present.client_id != client_id:
-            self.person_room.show_person(PersonFile(self.desk, client_id))
-            self._read_person()
-        self.person_room.show_clients([(c.id, c.name) for c in clients], client_id)
-        self.go("person")
-
-    def _read_person(self) -> None:
-        """What the client's films show, and their findings with the present record, in the background."""
-        person = self.person_room.person
-        if person is None:
-            return
-        job = Job(tr("Judging the client's films"), person.read_films, self)
-        job.done.connect(lambda views: self._person_read(person, views))
-        self.run_job(job)
-
-    def _person_read(self, person: PersonFile, views: list[FilmView]) -> None:
-        person.views = views
-        if person is self.person_room.person:
-            self.person_room.refresh()
-        self.desk_room.refresh()
-
-    def _person_changed(self) -> None:
-        person, review = self.person_room.person, self.review
-        if person is not None and review is not None and review.record.client_id == person.client_id:
-            job = Job(tr("Solving"), lambda progress: self._retake(review, progress), self)
-            job.done.connect(lambda _: self._review_changed(review))
-            self.run_job(job)
-        self._read_person()
-        self.refresh_actions()
-
-    @staticmethod
-    def _retake(review: Review, progress: Progress) -> None:
-        progress.tell(0.1, "solving")
-        review.take_client()
-
-    def _undone(self, back: bool) -> bool:
-        """Undo or redo in the Person room; False when another room is on show."""
-        person = self.person_room.person
-        if self.stack.currentWidget() is not self.person_room or person is None:
-            return False
-        person.undo() if back else person.redo()
-        self.person_room.refresh()
-        self._person_changed()
-        return True
-
     def undo(self) -> None:
         """Take the last edit back."""
-        if self._undone(back=True):
+        if self.knowing.undone(back=True):
             return
         if self.stack.currentWidget() is self.reply_room:
             self.answering.undo()
@@ -492,7 +386,7 @@ class MainWindow(QMainWindow):
 
     def redo(self) -> None:
         """Bring the edit last taken back again."""
-        if self._undone(back=False):
+        if self.knowing.undone(back=False):
             return
         if self.stack.currentWidget() is self.reply_room:
             self.answering.redo()
@@ -501,26 +395,6 @@ class MainWindow(QMainWindow):
             self.review.redo()
             self.mirror.refresh()
             self._after_edit()
-
-    def show_sheet(self) -> None:
-        """The set-up sheet of the open film's client and movement, or of the person and movement on show."""
-        person, review = self.person_room.person, self.review
-        on_person = self.stack.currentWidget() is self.person_room and person is not None
-        if on_person and person is not None:
-            client_id, movement = person.client_id, str(self.person_room.usual.currentData())
-        elif review is not None:
-            client_id, movement = review.record.client_id, review.brief.file.movement
-        else:
-            self.complain(tr("Open a film or a person first: the sheet is for one client and one movement."))
-            return
-        same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
-        try:
-            sheet = make_sheet(self.desk, client_id, movement, review.analysis if same and review is not None else None)
-        except DeepMirrorError as error:
-            self.complain(error.sentence)
-            return
-        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(self.desk, sheet), self)
-        self.ask(dialog)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs; everything the coach did is saved already."""

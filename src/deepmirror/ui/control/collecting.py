@@ -111,14 +111,14 @@ class Collecting(QObject):
         clients = [(c.id, c.name) for c in window.desk.clients()]
         dialog = ImportDialog(arrival.name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
         if found.view is None:
-            window.guess_view(dialog, picture)
+            window.bringing.guess_view(dialog, picture)
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
         dialog.accepted.connect(lambda: self._placed(arrival, found.film, dialog.answers()))
         dialog.finished.connect(lambda _: folder.cleanup())
         self._window.ask(dialog)
 
     def _placed(self, arrival: ArrivalRecord, path: Path, answers: Answers) -> None:
-        film_id = self._window.take_in(path, answers)
+        film_id = self._window.bringing.take_in(path, answers)
         if film_id is not None:
             settle(self._window.desk, arrival, film_id)
             self._window.desk_room.refresh()
