@@ -13,7 +13,8 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.fuse import Bearings, Lengths, Solution, Trust, solve
-from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Posture, offsets
+from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Offsets, Posture, offsets
+from deepmirror.pose.solve import DRIFT_REST, _systematic
 from deepmirror.pose.watch import LEG, unswap
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
@@ -54,6 +55,19 @@ def solved(
 
 def error(positions: np.ndarray, truth: np.ndarray) -> np.ndarray:
     return np.linalg.norm(positions - truth, axis=2)
+
+
+def test_more_looks_in_the_same_time_tell_no_more() -> None:
+    """A look's error lasts: three times as many looks make nobody surer."""
+    truth = leg()
+    evidence = seen(truth, 3.0)
+    evidence.step_sigma[:] = np.inf
+    seldom = seen(truth, 3.0)
+    seldom.step_sigma[:] = np.inf
+    seldom.network[[t for t in range(FRAMES) if t % 3]] = np.nan
+    seldom.network_sigma[[t for t in range(FRAMES) if t % 3]] = np.inf
+    often, few = (solved(e, [], {}).sigma()[10:-10].mean() for e in (evidence, seldom))
+    assert often == pytest.approx(few, rel=0.1)
 
 
 def test_one_clicked_frame_takes_the_networks_offset_out() -> None:
@@ -260,3 +274,14 @@ def test_any_point_can_be_left_out_and_what_needs_it_is_said_to_be_missing(joint
         assert "knee_flexion_left" not in analysis.scene.angles and analysis.scene.reps == []
     else:
         assert len(analysis.scene.reps) == 4
+
+
+def test_habits_doubt_is_shared_out_by_joint() -> None:
+    """Half the share, half the doubt that lasts: what joints nobody clicked have."""
+    truth = leg(30)
+    evidence, shape = seen(truth, 1.0), (30, 3)
+    lasting = Offsets(np.zeros((*shape, 2)), np.full((*shape, 2), 6.0), np.zeros(shape))
+    solution = Solution(truth, np.zeros((30, 6, 6)))
+    whole, half = (np.sqrt(_systematic(evidence, lasting, solution, np.array([1.0, s, 1.0]))[:, 2, 2]) for s in (1.0, 0.5))
+    drift = DRIFT_REST * shank_px(truth, NAMES)
+    assert whole == pytest.approx(np.hypot(6.0, drift)) and half == pytest.approx(np.hypot(3.0, drift))

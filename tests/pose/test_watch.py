@@ -1,12 +1,14 @@
-"""Which region the next look takes: the followed one, or the body found anew."""
+"""How often the network looks, what a mirror changes, and which region the next look takes: the followed one, or one found anew."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
 
-from deepmirror.pose.network import REGION_MARGIN, Region, Sighting
-from deepmirror.pose.watch import QUICK, Watcher, restless
+from deepmirror.media.film import Film
+from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detector, LandmarkNetwork, Region, Sighting
+from deepmirror.pose.watch import FINAL, QUICK, Watcher, restless
+from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
 
@@ -76,3 +78,26 @@ def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: Watcher, righ
     assert seen is not None
     assert np.degrees(seen.next_region().turn) == pytest.approx(np.degrees(both[right].turn))
     assert restless(both[right], seen) == pytest.approx(0, abs=1e-9)
+
+
+@pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])
+def test_looks_come_in_time_and_not_in_frames(fps: int, every: int) -> None:
+    times = np.arange(4 * fps) / fps
+    assert FINAL.every(times) == every
+    assert FINAL.every(np.delete(times, [5, 6])) == every  # a film that dropped pictures
+    assert FINAL.every(times[:1]) == 1
+
+
+def test_a_network_that_looks_into_a_mirror_sees_what_the_other_sees() -> None:
+    """The same pixels reach it from a mirrored picture: left and right change places, and nothing else."""
+    with Film(DEMO / "yuna_back_squat_front.mp4") as film:
+        picture = film.picture(0)
+    width = picture.shape[1]
+    place = Detector().find(picture)[0][1]
+    there = Region(width - 1 - place.x, place.y, place.side, -place.turn)
+    plain = LandmarkNetwork("full").look(picture, place)
+    mirrored = LandmarkNetwork("full", mirrored=True).look(np.ascontiguousarray(picture[:, ::-1]), there)
+    assert np.allclose(mirrored.points[IN_MIRROR] * [-1, 1] + [width - 1, 0], plain.points, atol=0.1)
+    assert mirrored.visibility[IN_MIRROR] == pytest.approx(plain.visibility, abs=1e-3)
+    left, right = NETWORK_INDEX["knee_left"], NETWORK_INDEX["knee_right"]
+    assert IN_MIRROR[left] == right and plain.points[left, 0] > plain.points[right, 0]  # seen from the front her left is on the right
