@@ -126,6 +126,10 @@ def test_front_measures_of_a_known_figure() -> None:
     assert REP_MEASURES["knee_ankle_separation_ratio_min"](caved, REP).value == pytest.approx(5 / 40, abs=0.01)
     assert FILM_MEASURES["stance_width_cm"](straight).value == pytest.approx(40)
     assert FILM_MEASURES["stance_to_shoulder_ratio"](straight).value == pytest.approx(40 / 36)
+    guessed = replace(
+        straight, body=Body(175, 70)
+    )  # shoulder breadth 0.259 of stature (Drillis & Contini 1966, from memory), its joints within
+    assert FILM_MEASURES["stance_to_shoulder_ratio"](guessed).value == pytest.approx(40 / (0.8 * 0.259 * 175))
     assert FILM_MEASURES["toe_out_left_deg"](straight).value == pytest.approx(30, abs=0.1)
     assert FILM_MEASURES["toe_out_right_deg"](straight).value == pytest.approx(30, abs=0.1)
 

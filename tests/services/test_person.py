@@ -50,6 +50,14 @@ def test_a_length_without_a_tape_is_predicted_and_marked_so(bram: PersonFile) ->
     assert row.source == "predicted" and row.cm == pytest.approx(0.246 * 186, abs=0.1)
 
 
+def test_breadths_are_laid_beside_what_stature_predicts_between_the_joints(bram: PersonFile) -> None:
+    measured = next(r for r in bram.lengths() if r.name == "biacromial")
+    assert measured.source == "measured" and abs(measured.cm / measured.predicted_cm - 1) < 0.12
+    bram.set_length("biacromial", "")
+    guessed = next(r for r in bram.lengths() if r.name == "biacromial")
+    assert guessed.source == "predicted" and guessed.cm == pytest.approx(guessed.predicted_cm)
+
+
 def test_films_have_their_own_say_about_lengths(bram: PersonFile) -> None:
     bram.views = bram.read_films(Progress())
     rows = {r.name: r for r in bram.lengths()}

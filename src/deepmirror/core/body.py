@@ -14,6 +14,7 @@ from deepmirror.core.anthropometry import STATURE_SHARES
 Source = Literal["measured", "from_film", "predicted"]
 
 U_SHARE: dict[str, float] = {"measured": 0.03, "from_film": 0.05, "predicted": 0.08}  # k = 2; common practice, no source
+JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
 FALLBACK_STATURE_CM = 170.0
 
 
@@ -47,6 +48,11 @@ class Body:
         if name in self.film_cm:
             return Length(self.film_cm[name], "from_film")
         return Length(STATURE_SHARES[name] * self.stature(), "predicted")
+
+    def joint_breadth(self, name: str) -> Length:
+        """Distance of the two joints' centres, name of JOINT_SHARE: measured as such, or the predicted outer breadth brought down to it."""
+        length = self.length(name)
+        return length if length.source == "measured" else Length(JOINT_SHARE[name] * length.cm, length.source)
 
     def stature(self) -> float:
         """Stature in cm, measured or the usual one."""

@@ -306,7 +306,7 @@ def stance_width(scene: Scene) -> Value:
 
 def stance_ratio(scene: Scene) -> Value:
     """Stance width over the distance between the shoulder joints."""
-    width, shoulders = stance_width(scene), scene.body.length("biacromial")
+    width, shoulders = stance_width(scene), scene.body.joint_breadth("biacromial")
     return width.scaled(1 / shoulders.cm, shoulders.u_cm / shoulders.cm)
 
 

@@ -38,18 +38,11 @@ STRAIN_FREE, STRAIN_LIMIT = 3.0, 5.0
 SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
-JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
 PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay", "sole")
 FITTED = len(PARAMETERS) - 1  # the standing sole's slope is told afterwards, from where the shoe then lies
 STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
 TILTED = ("thigh", "shank")
-
-
-def joint_breadth(body: Body, name: str) -> float:
-    """Distance (cm) of the two joint centres: measured as such, or the predicted outer breadth brought down to it."""
-    length = body.length(name)
-    return length.cm * (1.0 if length.source == "measured" else JOINT_SHARE[name])
 
 
 @dataclass(frozen=True)
@@ -222,7 +215,7 @@ def fit_plane(
     theta = np.append(theta, 0.0)
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
-    wide = (joint_breadth(body, "biacromial") - joint_breadth(body, "hip_breadth")) / 2
+    wide = (body.joint_breadth("biacromial").cm - body.joint_breadth("hip_breadth").cm) / 2
     strain = float(np.mean(problem.known(theta) ** 2))
     if strain > STRAIN_FREE:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
         covariance = covariance * strain
@@ -338,13 +331,13 @@ class _Fit:
 
     def _splay(self) -> tuple[float, float]:
         """Mean and sd (cm) of how much further out an ankle stands than its hip."""
-        shoulders, hips = joint_breadth(self.body, "biacromial"), joint_breadth(self.body, "hip_breadth")
+        shoulders, hips = self.body.joint_breadth("biacromial").cm, self.body.joint_breadth("hip_breadth").cm
         mean, sd = self.opening.stance
         return (mean * shoulders - hips) / 2, sd * shoulders / 2
 
     def _separations(self, yaw: float, scale: float) -> Array:
         rows = []
-        widths = {"hip": joint_breadth(self.body, "hip_breadth"), "shoulder": joint_breadth(self.body, "biacromial")}
+        widths = {"hip": self.body.joint_breadth("hip_breadth").cm, "shoulder": self.body.joint_breadth("biacromial").cm}
         spreads = dict(SEPARATION_SD_CM)
         if self.opening.planted:
             mean, sd = self.opening.stance

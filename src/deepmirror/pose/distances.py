@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
 from deepmirror.core.frontal import standing_scale
-from deepmirror.core.plane import FOCAL_SHARE, Plane, joint_breadth
+from deepmirror.core.plane import FOCAL_SHARE, Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.track import Track
 from deepmirror.core.values import COVERAGE_FACTOR, Value
@@ -119,7 +119,8 @@ def pelvis_width(evidence: Evidence, seen: Seen, positions: Array) -> Lengths:
 
 def _width(followed_px: float, body: Body, scale: Value) -> tuple[float, float]:
     """The standing hips' distance and its standard deviation, px."""
-    known_px, length = joint_breadth(body, "hip_breadth") * scale.value, body.length("hip_breadth")
+    length = body.joint_breadth("hip_breadth")
+    known_px = length.cm * scale.value
     known_sd = known_px / COVERAGE_FACTOR * float(np.hypot(length.u_cm / length.cm, scale.u / scale.value))
     if abs(followed_px - known_px) > OTHER_WIDTH * np.hypot(known_sd, FOLLOWED_WIDTH_PX):
         return followed_px, FOLLOWED_WIDTH_PX

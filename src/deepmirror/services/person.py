@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from deepmirror.core.anthropometry import STATURE_SHARES
+from deepmirror.core.body import JOINT_SHARE
 from deepmirror.core.build import Answer, Build, Lever
 from deepmirror.core.build import Setup as Setup
 from deepmirror.core.guided import MACHINES
@@ -49,7 +50,8 @@ DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
 
 @dataclass(frozen=True)
 class LengthRow:
-    """A body length: value, where it comes from, what stature would predict, and what the films saw (value, u)."""
+    """A body length: value, where it comes from, what stature would predict, and what the films saw (value, u); breadths between
+    the joints' centres."""
 
     name: str
     cm: float
@@ -115,10 +117,11 @@ class PersonFile:
         body = body_of(self.client)
         rows = []
         for name in LENGTHS:
-            length = body.length(name)
+            length = body.joint_breadth(name) if name in JOINT_SHARE else body.length(name)
             seen = [v.lengths[name] for v in self.views if name in v.lengths]
             film = (float(np.mean([s[0] for s in seen])), float(np.max([s[1] for s in seen]))) if seen else None
-            rows.append(LengthRow(name, length.cm, length.source, STATURE_SHARES[name] * body.stature(), film))
+            usual = JOINT_SHARE.get(name, 1.0) * STATURE_SHARES[name] * body.stature()
+            rows.append(LengthRow(name, length.cm, length.source, usual, film))
         return rows
 
     def proportions(self) -> list[str]:

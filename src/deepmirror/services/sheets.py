@@ -88,8 +88,8 @@ def _lines(client: ClientPart, movement: Movement) -> list[SheetLine]:
         low, high = (share * shank for share in ROLLER_BAND)
         out.append(SheetLine("Roller's middle below the knee", _cm(low, high), f"80 to 95 % of the way to the ankle; {source}"))
     if movement.id in FREE_SQUATS or "platform" in movement.marks:
-        shoulders = body.length("biacromial")
-        out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder breadth {shoulders.source}"))
+        shoulders = body.joint_breadth("biacromial")
+        out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder joints, {shoulders.source}"))
         out.append(SheetLine("Toes out", "0 to 30° each", f"up to one clock hour; {COMMON}, comfort decides"))
     return out + _solved(client, movement)
 

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from deepmirror.core.body import JOINT_SHARE
 from deepmirror.errors import BadBrief
 from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
@@ -101,6 +102,8 @@ class PersonRoom(QWidget):
         for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor"):
             edit, note = self._line(partial(_set_length, name)), QLabel()
             note.setObjectName("dim")
+            if name in JOINT_SHARE:
+                edit.setToolTip(tr("Between the joints' centres, not over the outside"))
             row = QHBoxLayout()
             row.addWidget(edit)
             row.addWidget(note, 1)

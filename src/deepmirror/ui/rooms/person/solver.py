@@ -200,7 +200,7 @@ class SolverPanel(QWidget):
             "Films showed (copper): "
             + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
             if seen
-            else "No measured side film of this client yet."
+            else "No squat of this client was measured from the side yet."
         )
         sides = person.left_and_right()
         if sides:
