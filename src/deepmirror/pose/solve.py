@@ -52,20 +52,20 @@ FRONT_HABITS = {
     "toe": Habit(0.026, -0.074, 0.03),
 }
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
-FRONT_TRUST = {"hip": Trust(0.6, 4.0, 4.0), "knee": Trust(0.35, 3.5, 2.0)}
+FRONT_TRUST = {"hip": Trust(0.6, 3.0, 4.0), "knee": Trust(0.35, 3.5, 2.0)}
 # By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
 END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 # From the front a leg's joints stray together across the picture and not each for itself: their doubt there, as a share; from our bench.
-FRONT_ACROSS = 0.5
+FRONT_ACROSS = 0.6
 BELOW_HANDS = ("shank", "foot")
 HELD = Trust(network=40.0, match=40.0)
 DRIFT_SHARE = {"elbow": 0.05, "wrist": 0.06}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.003
 # Habits hold better than their spreads say, which leave room for clicks to move them; less so the further the camera is off the
 # side, where the network sees a body it has no habit for (degrees at which that doubles the doubt).
-UNCLICKED, UNCLICKED_YAW_DEG = 0.6, 18.0
+UNCLICKED, UNCLICKED_FRONT, UNCLICKED_YAW_DEG = 0.6, 0.8, 18.0
 FOLLOWED_SHARE = 0.1  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
@@ -184,7 +184,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
             doubt=last,
             turns=turns,
         )
-    unclicked = UNCLICKED * (1 + (plane.yaw.value / UNCLICKED_YAW_DEG) ** 2 if plane else 1.0)
+    unclicked = UNCLICKED * (1 + (plane.yaw.value / UNCLICKED_YAW_DEG) ** 2) if plane else UNCLICKED_FRONT
     clicked = {n for k in keys for n in k.points}
     shares = np.array([1.0 if n in clicked else unclicked for n in evidence.names])
     covariance = solution.covariance + _systematic(evidence, moved, solution, shares)
