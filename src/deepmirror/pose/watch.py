@@ -57,6 +57,7 @@ class Plan:
 
 
 # Looks of a network err alike for longer than they lie apart: ten a second told no more than these do, five hardly less (our bench).
+# Every second look is checked, so that it is always that of the network which looks straight.
 FINAL = Plan("heavy", 7.5, 2)
 QUICK = Plan("full", 7.5)
 

@@ -38,6 +38,23 @@ class SolverPanel(QWidget):
         self.live = FigureView()
         self.live.setAccessibleName(tr("Solved posture"))
         self.live.setMinimumHeight(140)
+        self._build_levers()
+        self._build_words()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(heading(tr("What this body must do")))
+        column.addWidget(self.live, 1)
+        column.addLayout(self._levers)
+        for label in (self.verdict, self.numbers, self.levers, self.films):
+            column.addWidget(label)
+        plots = QHBoxLayout()
+        for view in self.curves.values():
+            plots.addWidget(view)
+        column.addLayout(plots)
+
+    def _build_levers(self) -> None:
+        """What can be changed: the lift, its depth, feet, load and bar."""
         self.kind = QComboBox()
         self.kind.addItem(tr("free squat"), None)
         for movement in GUIDED:
@@ -71,10 +88,10 @@ class SolverPanel(QWidget):
             line.addWidget(value)
             self._levers.addRow(title, row)
         self._levers.addRow(tr("Bar"), self.bar)
+
+    def _build_words(self) -> None:
+        """Verdict, numbers and levers in words, and the two curves, which follow a moment later."""
         self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
-        plots = QHBoxLayout()
-        for view in self.curves.values():
-            plots.addWidget(view)
         self.verdict, self.numbers, self.levers, self.films = QLabel(), QLabel(), QLabel(), QLabel()
         self.verdict.setStyleSheet("font-weight: 700")
         for label in (self.verdict, self.numbers, self.levers, self.films):
@@ -84,15 +101,6 @@ class SolverPanel(QWidget):
         self._curve_timer.setSingleShot(True)
         self._curve_timer.setInterval(120)
         self._curve_timer.timeout.connect(self._show_curves)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(5)
-        column.addWidget(heading(tr("What this body must do")))
-        column.addWidget(self.live, 1)
-        column.addLayout(self._levers)
-        for label in (self.verdict, self.numbers, self.levers, self.films):
-            column.addWidget(label)
-        column.addLayout(plots)
 
     def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
         slider, words = QSlider(Qt.Orientation.Horizontal), QLabel()
