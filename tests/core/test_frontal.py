@@ -112,3 +112,17 @@ def test_the_standing_legs_give_the_scale() -> None:
 
 def test_a_side_film_has_no_frontal_camera() -> None:
     assert fit_frontal(squatting(0.0, 6.0)[0], "side-left", Body(measured_cm=dict(LENGTHS)), UP, SIZE) is None
+
+
+@pytest.mark.parametrize("view", ["front", "rear"])
+def test_a_shoe_that_points_at_the_camera_is_turned_out_no_further_than_it_is(view: str) -> None:
+    """Shoes turned out by 0.25 rad: their toes come nearer the camera and look further out by the way, from behind further in."""
+    track, _ = squatting(3.0, 6.0, view)
+    found, true = camera(track, view), np.degrees(0.25)
+    for side in ("left", "right"):
+        out = 1 if (side == "left") == (view == "front") else -1
+        toe, heel = (track.point(f"{j}_{side}")[:, 0] for j in ("toe", "heel"))
+        pictured = np.degrees(np.arcsin(out * (toe - heel) / found.foot_px))
+        turned = np.degrees(np.arcsin(out * found.series(track, lambda p, c, s=side: c.shoe_aside(p, s)).values / found.foot_px))
+        assert np.abs(turned - true).max() < 1.0
+        assert np.abs(pictured - true).min() > 3.0

@@ -92,6 +92,13 @@ def test_machine_sets_are_counted_and_measured(analyses: dict[str, Analysis], na
             assert film[key].value == pytest.approx(truth["measures"][key], abs=film[key].u)
 
 
+def test_toes_point_where_they_point_from_the_front(analyses: dict[str, Analysis]) -> None:
+    name = "yuna_back_squat_front"
+    for side in ("left", "right"):
+        found, true = analyses[name].measured.film[f"toe_out_{side}_deg"], truth_of(name)["measures"][f"toe_out_{side}_deg"]
+        assert abs(found.value - true) < min(found.u, 2.5)
+
+
 def test_a_curling_pelvis_gets_two_answers_with_their_depths(analyses: dict[str, Analysis]) -> None:
     analysis = analyses["oren_leg_press_side"]
     finding = analysis.judgement.findings[0]

@@ -89,6 +89,19 @@ class Frontal:
             out[joint] = np.stack([x, rise, nearer[joint] * np.cos(pitch) - y * np.sin(pitch)], axis=1)
         return out
 
+    def shoe_aside(self, points: Points, side: str) -> Array:
+        """How far (T,) a toe lies to the picture's right of its heel, px at the ankles' distance.
+
+        A toe that points at the camera stands a foot's length nearer, so that it looks further from the picture's middle.
+        """
+        focal, level = self.focal_px * float(np.exp(self.theta[1])), np.array([-self.up[1], self.up[0]])
+        toe, heel = ((points[sided(j, side)] - self.centre) @ level for j in ("toe", "heel"))
+        aside = toe - heel
+        for _ in range(SETTLES):
+            ahead = self.towards * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0))
+            aside = toe * (1 - (1 - HEEL_BEHIND) * ahead / focal) - heel * (1 + HEEL_BEHIND * ahead / focal)
+        return np.asarray(aside)
+
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:
         """Evaluate a (T,) function of points and camera; the doubt of both is carried into it."""
         return fitted.series(track, self, compute)

@@ -320,7 +320,10 @@ def _toe_out(side: str) -> FilmMeasure:
         scene.check_front()
         heel, toe, way = sided("heel", side), sided("toe", side), outward(scene.view, side)
         across = np.array([-scene.up[1], scene.up[0]])
-        series = scene.track.series(lambda p: way * ((p[toe] - p[heel]) @ across))
+        if scene.frontal is not None:
+            series = scene.frontal.series(scene.track, lambda p, camera: way * camera.shoe_aside(p, side))
+        else:
+            series = scene.track.series(lambda p: way * ((p[toe] - p[heel]) @ across))
         foot = scene.body.length("foot")
         share = scene.cm(Value(float(np.median(series.values)), float(np.median(series.u)))).scaled(1 / foot.cm, foot.u_cm / foot.cm)
         sine = float(np.clip(share.value, -0.98, 0.98))
