@@ -45,6 +45,7 @@ class Row:
     reps: tuple[int, int] = (0, 0)
     boundary_frames: float = float("nan")
     measures: dict[str, list[float]] = field(default_factory=dict)
+    off: dict[str, list[tuple[float, float]]] = field(default_factory=dict)  # each measure's error and its u
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
     floor: dict[str, tuple[float, float]] = field(default_factory=dict)
@@ -118,8 +119,13 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
                 true = want["measures"].get(ALIAS.get(key, key), want["measures"].get(f"{key}_{near}"))
                 if isinstance(true, (int, float)):
                     row.measures.setdefault(key, []).append(abs(value.value - true))
+                    row.off.setdefault(key, []).append((value.value - true, value.u))
                     got, of = row.inside.get("measures", (0, 0))
                     row.inside["measures"] = (got + (abs(value.value - true) <= value.u), of + 1)
+    for key, value in analysis.measured.film.items():
+        true = truth["measures"].get(key, truth["measures"].get(f"{key}_{near}"))
+        if isinstance(true, (int, float)):
+            row.off.setdefault(key, []).append((value.value - true, value.u))
     found = {f.code: set(f.reps) for f in analysis.judgement.findings}
     row.findings = tuple(f"{c}{sorted(r)}" for c, r in found.items())
     row.misses = tuple(f["code"] for f in truth["faults"] if not any(c in found for c in [f["code"], *f.get("accept_also", [])]))
@@ -174,6 +180,12 @@ def show(rows: list[Row]) -> None:
     # one click's error stays for a whole film, so films and not frames are the independent cases
     print("error / u, root mean square over films (0.5 is honest at k = 2): ", end="")
     print(", ".join(f"{k} {np.sqrt(np.mean(v**2)):.2f} of {len(v)}" for k, v in sorted(used.items())))
+    for key in sorted({k for r in rows for k in r.off}):
+        error, u = np.array([pair for r in rows for pair in r.off.get(key, [])]).T
+        kept = 100 * np.mean(np.abs(error) <= u)
+        print(
+            f"  {key}: {len(error)} times, bias {error.mean():+.2f}, sd {error.std():.2f}, median u {np.median(u):.2f}, inside {kept:.0f} %"
+        )
     print("inside ±u over all films: " + ", ".join(f"{k} {100 * v[0] / v[1]:.1f} % of {v[1]}" for k, v in sorted(total.items())))
 
 
