@@ -44,7 +44,6 @@ class Row:
     inside: dict[str, tuple[int, int]] = field(default_factory=dict)
     reps: tuple[int, int] = (0, 0)
     boundary_frames: float = float("nan")
-    measures: dict[str, list[float]] = field(default_factory=dict)
     off: dict[str, list[tuple[float, float]]] = field(default_factory=dict)  # each measure's error and its u
     findings: tuple[str, ...] = ()
     misses: tuple[str, ...] = ()
@@ -118,7 +117,6 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
             for key, value in values.items():
                 true = want["measures"].get(ALIAS.get(key, key), want["measures"].get(f"{key}_{near}"))
                 if isinstance(true, (int, float)):
-                    row.measures.setdefault(key, []).append(abs(value.value - true))
                     row.off.setdefault(key, []).append((value.value - true, value.u))
                     got, of = row.inside.get("measures", (0, 0))
                     row.inside["measures"] = (got + (abs(value.value - true) <= value.u), of + 1)
@@ -159,11 +157,12 @@ def short(angle: str) -> str:
 def show(rows: list[Row]) -> None:
     """Print the table."""
     for r in rows:
+        missed_by = {k: np.abs([error for error, _ in pairs]) for k, pairs in r.off.items()}
         angles = "  ".join(f"{short(k)} {m:.1f}/{p:.1f}" for k, (m, p) in r.errors.items())
         clicked = "   clicks alone " + " ".join(f"{short(k)} {m:.1f}/{p:.1f}" for k, (m, p) in r.floor.items()) if r.floor else ""
         kept = " ".join(f"{k.split('_')[0]} {100 * a / max(b, 1):.0f}%" for k, (a, b) in r.inside.items())
-        lift = f"  lift {np.round(r.measures['hip_lift_cm'], 2)}" if "hip_lift_cm" in r.measures else ""
-        fppa = "".join(f"  {k[:6]} peak {np.round(r.measures[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in r.measures)
+        lift = f"  lift {np.round(missed_by['hip_lift_cm'], 2)}" if "hip_lift_cm" in missed_by else ""
+        fppa = "".join(f"  {k[:6]} peak {np.round(missed_by[k], 1)}" for k in ("fppa_left_deg", "fppa_right_deg") if k in missed_by)
         print(f"{r.name:32s} {angles}{lift}{fppa}  reps {r.reps[1]}/{r.reps[0]} at {r.boundary_frames:.1f} fr")
         said = ", ".join(r.findings) or "no finding"
         missed = f"  MISSED {', '.join(r.misses)}" if r.misses else ""

@@ -80,8 +80,7 @@ class Frontal:
             nearer["hip"] = nearer["knee"] - self.towards * _depth(level("hip") - level("knee"), lengths["thigh"])
             if "toe" in flat:
                 aside = np.abs(level("toe") - level("ankle"))[:, 0]
-                ahead = (1 - HEEL_BEHIND) * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0))
-                nearer["toe"] = nearer["ankle"] + self.towards * ahead
+                nearer["toe"] = nearer["ankle"] + (1 - HEEL_BEHIND) * self._shoe_nearer(aside)
         out = {}
         for joint in joints:
             x, y = level(joint).T
@@ -98,9 +97,13 @@ class Frontal:
         toe, heel = ((points[sided(j, side)] - self.centre) @ level for j in ("toe", "heel"))
         aside = toe - heel
         for _ in range(SETTLES):
-            ahead = self.towards * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0))
-            aside = toe * (1 - (1 - HEEL_BEHIND) * ahead / focal) - heel * (1 + HEEL_BEHIND * ahead / focal)
+            nearer = self._shoe_nearer(aside) / focal
+            aside = toe * (1 - (1 - HEEL_BEHIND) * nearer) - heel * (1 + HEEL_BEHIND * nearer)
         return np.asarray(aside)
+
+    def _shoe_nearer(self, aside: Array) -> Array:
+        """How much nearer the camera a toe lies than its heel when it reaches so far (T,) to the side, px."""
+        return np.asarray(self.towards * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0)))
 
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:
         """Evaluate a (T,) function of points and camera; the doubt of both is carried into it."""

@@ -318,11 +318,11 @@ def _toe_out(side: str) -> FilmMeasure:
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:
             return platform.on_platform(f"toe_out_{side}_deg")(scene)
         scene.check_front()
-        heel, toe, way = sided("heel", side), sided("toe", side), outward(scene.view, side)
-        across = np.array([-scene.up[1], scene.up[0]])
+        way = outward(scene.view, side)
         if scene.frontal is not None:
             series = scene.frontal.series(scene.track, lambda p, camera: way * camera.shoe_aside(p, side))
         else:
+            heel, toe, across = sided("heel", side), sided("toe", side), np.array([-scene.up[1], scene.up[0]])
             series = scene.track.series(lambda p: way * ((p[toe] - p[heel]) @ across))
         foot = scene.body.length("foot")
         share = scene.cm(Value(float(np.median(series.values)), float(np.median(series.u)))).scaled(1 / foot.cm, foot.u_cm / foot.cm)

@@ -374,25 +374,20 @@ class MainWindow(QMainWindow):
 
     def undo(self) -> None:
         """Take the last edit back."""
-        if self.knowing.undone(back=True):
-            return
-        if self.stack.currentWidget() is self.reply_room:
-            self.answering.undo()
-            return
-        if self.review is not None:
-            self.review.undo()
-            self.mirror.refresh()
-            self._after_edit()
+        self._step(back=True)
 
     def redo(self) -> None:
         """Bring the edit last taken back again."""
-        if self.knowing.undone(back=False):
+        self._step(back=False)
+
+    def _step(self, back: bool) -> None:
+        """Undo or redo what the room on show edits."""
+        if self.knowing.undone(back):
             return
-        if self.stack.currentWidget() is self.reply_room:
-            self.answering.redo()
-            return
-        if self.review is not None:
-            self.review.redo()
+        edited = self.answering if self.stack.currentWidget() is self.reply_room else self.review
+        if edited is not None:
+            edited.undo() if back else edited.redo()
+        if edited is not None and edited is self.review:
             self.mirror.refresh()
             self._after_edit()
 

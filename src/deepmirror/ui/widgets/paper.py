@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLabel, QLayout
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QLayout, QScrollArea, QWidget
 
 
 def heading(words: str) -> QLabel:
@@ -11,6 +12,15 @@ def heading(words: str) -> QLabel:
     label.setObjectName("heading")
     label.setWordWrap(True)
     return label
+
+
+def rolled(inside: QWidget) -> QScrollArea:
+    """A panel that scrolls up and down where it is too long."""
+    scroll = QScrollArea()
+    scroll.setWidget(inside)
+    scroll.setWidgetResizable(True)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    return scroll
 
 
 def empty(layout: QLayout) -> None:

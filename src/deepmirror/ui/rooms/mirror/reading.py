@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.tempo import digits, time_under_tension_s
@@ -12,7 +12,7 @@ from deepmirror.services.analysis import Analysis
 from deepmirror.services.following import Watched
 from deepmirror.services.marking import still_wanted
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.paper import empty, heading
+from deepmirror.ui.widgets.paper import empty, heading, rolled
 from deepmirror.ui.words import tr
 
 SHOWN = {
@@ -100,10 +100,7 @@ class ReadingPanel(QWidget):
         self._column = QVBoxLayout(self._inside)
         self._column.setContentsMargins(16, 12, 12, 16)
         self._column.setSpacing(8)
-        scroll = QScrollArea()
-        scroll.setWidget(self._inside)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll = rolled(self._inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(scroll)

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -25,7 +24,7 @@ from deepmirror.errors import BadBrief
 from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
-from deepmirror.ui.widgets.paper import heading
+from deepmirror.ui.widgets.paper import heading, rolled
 from deepmirror.ui.words import tr
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
@@ -115,10 +114,7 @@ class PersonRoom(QWidget):
         self.take_films.clicked.connect(lambda: self._do(lambda p: p.use_films()))
         form.addRow(self.take_films)
         self._build_mobility(form)
-        scroll = QScrollArea()
-        scroll.setWidget(inside)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll = rolled(inside)
         scroll.setFixedWidth(404)
         return scroll
 

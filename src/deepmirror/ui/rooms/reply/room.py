@@ -23,6 +23,7 @@ from deepmirror.services.composing import CLICKS, Correction, StrokeKind
 from deepmirror.services.replying import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.words import LABEL_WIDTH, CorrectionWords, WordsField
+from deepmirror.ui.widgets.paper import rolled
 from deepmirror.ui.words import tr
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
@@ -105,10 +106,7 @@ class ReplyRoom(QWidget):
         self.words.changed.connect(self._words_changed)
         column.addWidget(self.words)
         column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidget(inside)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll = rolled(inside)
         scroll.setFixedWidth(410)
         return scroll
 
