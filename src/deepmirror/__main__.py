@@ -5,12 +5,20 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
+from typing import NoReturn
+
+
+class OneLine(argparse.ArgumentParser):
+    """Refuses in one line, as every command does."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {' '.join(message.split())} ({self.prog} --help tells more)\n")
 
 
 def parser() -> argparse.ArgumentParser:
     """The commands and their options."""
-    top = argparse.ArgumentParser(prog="deepmirror", description="Measures, judges and answers films of leg training.")
-    commands = top.add_subparsers(dest="command")
+    top = OneLine(prog="deepmirror", description="Measures, judges and answers films of leg training.")
+    commands = top.add_subparsers(dest="command", parser_class=OneLine)
     window = commands.add_parser("window", help="open the program (default)")
     window.add_argument("--library", type=Path, help="library folder; the usual one when absent")
     window.add_argument("--demo", action="store_true", help="fill the library with the invented demo clients and films")
@@ -43,18 +51,18 @@ def parser() -> argparse.ArgumentParser:
 
 
 def main(words: list[str] | None = None) -> int:
-    """Run; returns the exit code: 0 done, 2 bad input (one line on stderr)."""
+    """Run; returns the exit code: 0 done, 1 a mistake of the program, 2 refused, 130 stopped; with one line on stderr but for 0."""
     args = parser().parse_args(words)
     from deepmirror import bootstrap
 
     if args.command == "analyse":
-        return bootstrap.run_batch(args.clip, args.brief, args.out, args.reply)
+        return bootstrap.ending(lambda: bootstrap.run_batch(args.clip, args.brief, args.out, args.reply))
     if args.command == "build":
-        return bootstrap.run_build(args)
+        return bootstrap.ending(lambda: bootstrap.run_build(args))
     if args.command == "look":
-        return bootstrap.run_look(args)
+        return bootstrap.ending(lambda: bootstrap.run_look(args))
     if args.command == "movements":
-        return bootstrap.run_movements(args.library, args.copy)
+        return bootstrap.ending(lambda: bootstrap.run_movements(args.library, args.copy))
     named = (getattr(args, name, None) for name in ("inbox", "outbox"))
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False), *named)
 

@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import argparse
 import os
+import signal
 import sys
+from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from deepmirror.errors import BadBrief, DeepMirrorError
+from deepmirror.errors import BadBrief, BadMovement, DeepMirrorError, LibraryError, one_line
+from deepmirror.files import private_by_default
+from deepmirror.services.failures import describe
 from deepmirror.services.jobs import Progress
 
 if TYPE_CHECKING:
@@ -17,8 +22,41 @@ if TYPE_CHECKING:
     from deepmirror.services.desk import Desk
 
 
+LONGEST_COMPLAINT = 2000
+
+
+def ending(run: Callable[[], int]) -> int:
+    """Run a command to an orderly end, whatever happens in it: what it was writing is taken back, and one line says why."""
+    signal.signal(signal.SIGTERM, _stopped)
+    try:
+        code = run()
+        sys.stdout.flush()
+        return code
+    except KeyboardInterrupt:
+        words, code = "Stopped.", 130
+    except BrokenPipeError:  # whoever read the answer has gone; the interpreter must not try once more
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        words, code = "Nobody reads the answer any longer.", 130
+    except DeepMirrorError as error:
+        words, code = error.sentence, 2
+    except OSError as error:
+        words, code = f"{error.filename or 'The system'}: {error.strerror or error}.", 2
+    except MemoryError:
+        words, code = "There is not enough memory for this.", 1
+    except Exception as error:  # noqa: BLE001 - a mistake of ours, said in a line; the places in the program go with it
+        words, code = f"A mistake of the program: {describe(error)}", 1
+    fresh = "\n" if sys.stderr.isatty() else ""  # a line of progress may stand there
+    with suppress(OSError):
+        print(fresh + one_line(words, LONGEST_COMPLAINT), file=sys.stderr)
+    return code
+
+
+def _stopped(number: int, _: object) -> None:
+    raise KeyboardInterrupt
+
+
 def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
-    """Batch analysis with one clear line on stderr when the input is bad."""
+    """Batch analysis."""
     from deepmirror.services.batch import analyse
 
     show = sys.stderr.isatty()
@@ -27,11 +65,7 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
         if show:
             print(f"\r{share * 100:4.0f} %  {words:<40}", end="" if share < 1 else "\n", file=sys.stderr, flush=True)
 
-    try:
-        analyse(clip, brief, out, reply, Progress(report))
-    except DeepMirrorError as error:
-        print(("\n" if show else "") + " ".join(error.sentence.split()), file=sys.stderr)
-        return 2
+    analyse(clip, brief, out, reply, Progress(report))
     return 0
 
 
@@ -39,17 +73,14 @@ def run_build(args: argparse.Namespace) -> int:
     """Print the build solver's answer."""
     from deepmirror.services.building import Ask, build_command
 
-    try:
-        depth: str | float = args.depth
-        if depth not in ("parallel", "deepest"):
-            depth = _number("--depth", args.depth, -40, 170)
-        lift = _number("--heel-lift-cm", args.heel_lift_cm, 0, 15)
-        open_deg = _number("--knees-open-deg", args.knees_open_deg, 0, 60)
-        load = _number("--load-kg", args.load_kg, 0, 1000)
-        print(build_command(args.client, Ask(args.movement, depth, args.bar, lift, open_deg, load, args.foot_height_cm)))
-    except DeepMirrorError as error:
-        print(" ".join(error.sentence.split()), file=sys.stderr)
-        return 2
+    depth: str | float = args.depth
+    if depth not in ("parallel", "deepest"):
+        depth = _number("--depth", args.depth, -40, 170)
+    lift = _number("--heel-lift-cm", args.heel_lift_cm, 0, 15)
+    open_deg = _number("--knees-open-deg", args.knees_open_deg, 0, 60)
+    load = _number("--load-kg", args.load_kg, 0, 1000)
+    height = None if args.foot_height_cm is None else _number("--foot-height-cm", args.foot_height_cm, -200, 200)
+    print(build_command(args.client, Ask(args.movement, depth, args.bar, lift, open_deg, load, height)))
     return 0
 
 
@@ -74,11 +105,8 @@ def run_look(args: argparse.Namespace) -> int:
             raise SystemExit(3)
         print(f"{share:.4f} {words}", flush=True)
 
-    try:
-        look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
-    except DeepMirrorError as error:
-        print(" ".join(error.sentence.split()), file=sys.stderr)
-        return 2
+    private_by_default()
+    look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
     return 0
 
 
@@ -89,19 +117,17 @@ def run_movements(library: Path | None, copy: str | None = None) -> int:
     from deepmirror.movements.loader import copy_definition, load_catalogue
 
     own = (library or user_data_path("deepmirror") / "library") / "movements"
-    try:
-        if copy is not None:
-            print(copy_definition(copy, own))
-            return 0
-        catalogue = load_catalogue(own)
-    except DeepMirrorError as error:
-        print(" ".join(error.sentence.split()), file=sys.stderr)
-        return 2
+    if library is not None and not library.is_dir():
+        raise LibraryError(f"There is no library folder “{library}”.")
+    if copy is not None:
+        print(copy_definition(copy, own))
+        return 0
+    catalogue = load_catalogue(own)
     for m in sorted(catalogue.movements.values(), key=lambda m: (m.family, m.title)):
         print(f"{m.id:24s} {m.title:26s} {m.family:24s} {'/'.join(m.views):12s} {len(m.fault)} faults")
-    for problem in catalogue.problems:
-        print(" ".join(problem.split()), file=sys.stderr)
-    return 2 if catalogue.problems else 0
+    if catalogue.problems:
+        raise BadMovement(f"Left out: {'; '.join(catalogue.problems)}")
+    return 0
 
 
 def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outbox: Path | None = None) -> int:
@@ -111,6 +137,7 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
     from deepmirror.services.keeping import settings_of
     from deepmirror.ui.app import run
 
+    private_by_default()
     folder = library or user_data_path("deepmirror") / ("demo" if demo else "library")
     simulated = demo and inbox is None
 

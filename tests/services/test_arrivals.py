@@ -9,10 +9,11 @@ from typing import Any
 
 import pytest
 
+from deepmirror import files
 from deepmirror.errors import BadBundle, DeepMirrorError
 from deepmirror.exchange.bundle import SetFile, write_bundle
 from deepmirror.exchange.post import FolderMailbox, Letter
-from deepmirror.services.arrivals import Arrivals, settle, unplaced
+from deepmirror.services.arrivals import Arrivals, Placed, place, unplaced
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.refilming import draft_request, send_request
@@ -94,8 +95,7 @@ def test_a_bare_film_waits_until_the_coach_says_whose_it_is(demo_desk: Desk, tmp
     found = unplaced(demo_desk, record, tmp_path)
     assert (found.client_name, found.movement) == ("Yuna Marchetti", "goblet_squat")  # a guess from its name, to be confirmed
     client = next(c for c in demo_desk.clients() if c.name == found.client_name)
-    film = demo_desk.import_film(found.film, client.id, "goblet_squat", "side-left")
-    settle(demo_desk, record, film.id)
+    place(demo_desk, record, found.film, Placed(client.id, "", None, "goblet_squat", "side-left", None, None, ""))
     assert demo_desk.store.arrivals.waiting() == [] and states(demo_desk)[record.name] == "taken"
     assert (inbox / record.name).read_bytes() == short_film.read_bytes()  # the original stays where it lay
     assert arrivals.collect(Progress()) == [] and len(demo_desk.store.arrivals.newest()) == 1
@@ -186,14 +186,14 @@ def test_a_full_disk_loses_no_letter(demo_desk: Desk, tmp_path: Path, short_film
     (tmp_path / "post").mkdir()
     letter = bundle_of(tmp_path / "post", short_film, client="Tove Lindqvist", movement="back_squat", view="side-left")
     arrivals = Arrivals(demo_desk, Given(letter))
-    real = shutil.copyfile
+    real = files.copy_part
 
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("deepmirror.services.arrivals.shutil.copyfile", full)
+    monkeypatch.setattr("deepmirror.services.arrivals.copy_part", full)
     with pytest.raises(DeepMirrorError, match="tried again"):
         arrivals.collect(Progress())
     assert demo_desk.store.arrivals.newest() == []
-    monkeypatch.setattr("deepmirror.services.arrivals.shutil.copyfile", real)
+    monkeypatch.setattr("deepmirror.services.arrivals.copy_part", real)
     assert arrivals.collect(Progress())[0].state == "taken"

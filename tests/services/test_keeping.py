@@ -23,7 +23,7 @@ def test_a_deleted_client_is_gone_from_library_and_backups(demo_desk: Desk, tmp_
     demo_desk.store.update_client(bram.id, bram.body | {"notes": "a very private remark"}, "2026-03-02", "note")
     folder = demo_desk.store.folder
     shutil.copyfile(folder / "library.db", folder / "library.before-0009.db")
-    write_sheet(demo_desk, make_sheet(demo_desk, bram.id, "back_squat"))
+    write_sheet(demo_desk, bram.id, "back_squat", make_sheet(demo_desk, bram.id, "back_squat"))
     films = [f for f in demo_desk.films() if f.client_id == bram.id]
     others = [f for f in demo_desk.films() if f.client_id != bram.id]
     lines = "\n".join(what_goes(demo_desk, bram.id))

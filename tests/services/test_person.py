@@ -106,10 +106,12 @@ def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bra
     thigh = bram.client.segments_cm["thigh"]
     bram.set_length("thigh", f"{thigh * 1.1:.2f} cm")
     review.take_client()
+    review.conclude()
     after = state()
     assert after[1] != before[1] and after[0] != pytest.approx(before[0], abs=0.5)
     bram.undo()
     review.take_client()
+    review.conclude()
     assert state()[0] == pytest.approx(before[0]) and state()[1] == before[1]
     review.close()
 

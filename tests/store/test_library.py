@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.errors import BadBrief, BadFilm, LibraryError
+from deepmirror.errors import BadBrief, BadFilm, LibraryDamaged, LibraryError
 from deepmirror.exchange.brief import Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
@@ -93,16 +93,19 @@ def test_a_newer_library_is_refused_and_left_alone(tmp_path: Path) -> None:
     with pytest.raises(LibraryError, match="newer"):
         LibraryStore(tmp_path)
     (tmp_path / "library.db").write_bytes(b"not a database, not a database, not a database" * 100)
-    with pytest.raises(LibraryError, match="cannot be opened"):
+    with pytest.raises(LibraryDamaged, match="damaged"):
         LibraryStore(tmp_path)
 
 
-def test_half_done_work_is_taken_up_again(demo_desk: Desk) -> None:
-    first = demo_desk.films()[0]
+def test_a_film_that_was_being_measured_when_the_program_was_killed_waits_for_a_key(demo_desk: Desk) -> None:
+    first, second = demo_desk.films()[:2]
     demo_desk.store.update_film(first.id, state="measuring")
+    demo_desk.store.update_film(second.id, state="new")
     demo_desk.close()
     again = Desk(demo_desk.store.folder, NOON)
-    assert again.unmeasured() == [first.id]
+    assert again.unmeasured() == [second.id], "what may have killed the program is not tried again by itself"
+    film = again.store.film(first.id)
+    assert film.state == "failed" and "Press M" in film.line
     again.close()
 
 

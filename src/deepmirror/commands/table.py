@@ -47,7 +47,7 @@ ACTIONS = (
     Action("doubt", "Next doubtful frame", "D", "mirror", "Film"),
     Action("ghost", "Show or hide the ghost", "G", "mirror", "Film"),
     Action("place", "Place points", "P", "mirror", "Edit"),
-    Action("measure", "Measure now", "M", "mirror", "Edit"),
+    Action("measure", "Measure now", "M", "desk mirror", "Edit"),
     Action("compare", "Then and now, or two reps", "C", "mirror", "Film"),
     Action("next_watched", "Next watched correction", "J", "mirror compare", "Film"),
     Action("keep_watched", "Keep watching it", "K", "mirror compare", "Edit"),

@@ -24,6 +24,7 @@ from deepmirror.core.anthropometry import (
     USUAL_LIMITS_DEG,
 )
 from deepmirror.core.body import Body
+from deepmirror.errors import CannotSolve
 
 Array = NDArray[np.float64]
 
@@ -219,7 +220,8 @@ class Build:
     def _standing(self, setup: Setup) -> Posture:
         free = replace(self.limits, balance_band=1.0)
         found = self._best(STANDING_THIGH_DEG, setup, free)
-        assert found is not None
+        if found is None:
+            raise CannotSolve("With these lengths and joint limits this body has no posture at all, not even standing.")
         return found
 
     def _deepest_deg(self, setup: Setup, limits: Limits) -> float:

@@ -231,5 +231,6 @@ def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
     """
     grid, even = evenly(times, height_m)
     bend = np.gradient(np.gradient(low_pass(even, 1 / (grid[1] - grid[0]), 4.0), grid), grid)
-    peaks = [float(bend[np.abs(grid - r.bottom_s) <= 0.3].max()) for r in reps]
+    around = max(0.3, float(grid[1] - grid[0]))
+    peaks = [float(bend[np.abs(grid - r.bottom_s) <= around].max()) for r in reps]
     return max(float(np.median(peaks)), 0.0) if peaks else 0.0

@@ -35,6 +35,7 @@ ADD_ROLLER = "Place the roller's middle on one frame."
 ADD_WAISTBAND = "Place the waistband above the hip on one frame."
 ADD_STACK = "Click the front of the moving weight plates while they rest, on the first frame."
 ADD_PLATFORM = "Click the platform's four corners on one frame and give its width and height."
+TAKE_IN = "Take the point in again, and place it on one frame where it shows."
 FRONT_ONLY = ("fppa", "knee_medial", "knee_to_foot", "knee_ankle", "leg_spread")
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 # A knee lies three quarters of the shank before its line at the turn-round: a turned camera shows that as inward or outward;

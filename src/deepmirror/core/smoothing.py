@@ -27,6 +27,8 @@ def low_pass(values: Array, rate_hz: float, cutoff_hz: float) -> Array:
 
     nyquist = rate_hz / 2
     corner = min(cutoff_hz / 0.802 / nyquist, 0.95)
+    if len(values) < 2 or corner <= 0:
+        return np.asarray(values, float)
     sections = butter(2, corner, output="sos")
     pad = min(len(values) - 1, int(3 * rate_hz / cutoff_hz))
     return np.asarray(sosfiltfilt(sections, values, padlen=max(pad, 0)))

@@ -14,6 +14,20 @@ from deepmirror.core.values import COVERAGE_FACTOR
 Array = NDArray[np.float64]
 
 
+class NotFollowed(ValueError):
+    """A point that was not followed, or that the coach left out, is asked for; `point` is its name."""
+
+    def __init__(self, point: str) -> None:
+        super().__init__(f"{point} was not followed")
+        self.point = point
+
+
+def _place(names: tuple[str, ...], name: str) -> int:
+    if name not in names:
+        raise NotFollowed(name)
+    return names.index(name)
+
+
 @dataclass(frozen=True)
 class Track:
     """Positions of P points over T frames.
@@ -32,12 +46,12 @@ class Track:
         return all(n in self.names for n in names)
 
     def point(self, name: str) -> Array:
-        """Path (T, 2) px of one point. Raises ValueError for an unknown name."""
-        return self.positions[:, self.names.index(name)]
+        """Path (T, 2) px of one point. Raises NotFollowed."""
+        return self.positions[:, _place(self.names, name)]
 
     def sigma(self, name: str) -> Array:
-        """Standard deviation (T,) px per axis of one point."""
-        i = 2 * self.names.index(name)
+        """Standard deviation (T,) px per axis of one point. Raises NotFollowed."""
+        i = 2 * _place(self.names, name)
         return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
 
     def doubtful(self, names: list[str], limit_px: float) -> NDArray[np.bool_]:
@@ -89,7 +103,7 @@ class Points:
     def __getitem__(self, name: str) -> Array:
         if self.asked is not None:
             self.asked.add(name)
-        return self.positions[:, self.names.index(name)]
+        return self.positions[:, _place(self.names, name)]
 
 
 def _names_used(compute: Callable[[Points], Array], track: Track) -> list[int]:

@@ -9,8 +9,11 @@ Nothing else belongs in it, and nothing of it is unpacked before everything was 
 from __future__ import annotations
 
 import json
+import lzma
 import stat
+import struct
 import zipfile
+import zlib
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path, PurePosixPath
@@ -93,7 +96,7 @@ def read_bundle(path: Path, folder: Path, name: str | None = None) -> Bundle:
             if strangers:
                 raise BadBundle(f"The bundle “{name}” holds something besides a film and its set: “{strangers[0]}”.")
             return Bundle(told, _unpack(name, archive, member, folder))
-    except (zipfile.BadZipFile, EOFError, zipfile.LargeZipFile) as error:
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, ValueError) as error:
         raise BadBundle(f"The bundle “{name}” is damaged: {error}. Ask for it again.") from error
     except (RuntimeError, NotImplementedError) as error:  # zipfile's words for passwords and rare compressions
         raise BadBundle(f"The bundle “{name}” cannot be opened: {error}.") from error
@@ -141,12 +144,12 @@ def check_set(raw: bytes) -> SetFile:
     """Check the bytes of a set.json. Raises BadBundle."""
     try:
         return SetFile.model_validate(json.loads(raw))
-    except (UnicodeDecodeError, RecursionError, json.JSONDecodeError) as error:
-        raise BadBundle(f"The bundle's {SET_NAME} is not valid JSON: {error}.") from error
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(p) for p in first["loc"]) or "the whole"
         raise BadBundle(f"The bundle's {SET_NAME} is not right at {place}: {first['msg']}.") from error
+    except (ValueError, RecursionError) as error:  # also a number of thousands of digits
+        raise BadBundle(f"The bundle's {SET_NAME} is not valid JSON: {error}.") from error
 
 
 def _unpack(name: str, archive: zipfile.ZipFile, member: zipfile.ZipInfo, folder: Path) -> Path:

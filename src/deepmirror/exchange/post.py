@@ -13,6 +13,7 @@ from typing import Protocol
 
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.bundle import FILM_SUFFIXES
+from deepmirror.files import PART, sync_folder, sync_tree, write_whole
 
 SUFFIXES = (*FILM_SUFFIXES, ".zip")
 
@@ -37,8 +38,11 @@ class Mailbox(Protocol):
 class Outbox(Protocol):
     """Where replies go."""
 
-    def hand_over(self, recipient: str, title: str, files: list[Path]) -> str:
-        """Send files; returns words on where they went. Raises DeepMirrorError when they could not be sent: try again later."""
+    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
+        """Send files; returns words on where they went. Raises DeepMirrorError when they could not be sent: try again later.
+
+        key: names this reply and no other. What was given under a key before is not sent a second time.
+        """
         ...
 
 
@@ -66,30 +70,47 @@ class FolderMailbox:
 
 
 class FolderOutbox:
-    """A folder per reply, for whatever carries it on: each appears whole or not at all."""
+    """A folder per reply, for whatever carries it on: each appears whole, once, or not at all.
+
+    What was handed over is remembered in the folder “.handed”, by key: the name it got. The order makes a program that is killed
+    in between go on where it was: the copy, the note, the name.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
-    def hand_over(self, recipient: str, title: str, files: list[Path]) -> str:
+    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
         """Copy the files into a new folder named by recipient and title."""
-        base = self.folder / plain_name(f"{recipient} {title}")
-        target, number = base, 1
-        while target.exists():
-            number += 1
-            target = base.with_name(f"{base.name} ({number})")
-        part = target.with_name(f".{target.name}.part")
+        note, part = self.folder / ".handed" / key, self.folder / f".{key}{PART}"
         try:
-            shutil.rmtree(part, ignore_errors=True)
-            part.mkdir(parents=True)
-            for path in files:
-                shutil.copyfile(path, part / path.name)
-            part.replace(target)
+            if not note.exists():
+                shutil.rmtree(part, ignore_errors=True)
+                note.parent.mkdir(parents=True, exist_ok=True)
+                part.mkdir()
+                for path in files:
+                    shutil.copyfile(path, part / path.name)
+                sync_tree(part)
+                write_whole(note, self._free_name(recipient, title).encode())
+            target = self.folder / note.read_text("utf-8")
+            if part.exists():
+                if target.exists():  # another reply took the name while the program was gone
+                    target = self.folder / self._free_name(recipient, title)
+                    write_whole(note, target.name.encode())
+                part.replace(target)
+                sync_folder(self.folder)
         except OSError as error:
             raise ReplyError(
                 f"The reply could not be put into “{self.folder}”: {error.strerror or error}. It is kept; try again."
             ) from error
         return f"put into {target}"
+
+    def _free_name(self, recipient: str, title: str) -> str:
+        base = plain_name(f"{recipient} {title}")
+        name, number = base, 1
+        while (self.folder / name).exists():
+            number += 1
+            name = f"{base} ({number})"
+        return name
 
 
 def plain_name(words: str) -> str:

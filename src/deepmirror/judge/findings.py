@@ -8,8 +8,9 @@ from functools import partial
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import CannotTell, NotAsked, Scene
+from deepmirror.core.scene import TAKE_IN, CannotTell, NotAsked, Scene
 from deepmirror.core.skeleton import near_side
+from deepmirror.core.track import NotFollowed
 from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
 from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.loader import Catalogue
@@ -124,6 +125,9 @@ def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurabl
         return None
     except CannotTell as reason:
         missing.setdefault(name, Unmeasurable(name, reason.reason, reason.film_next))
+        return None
+    except NotFollowed as lost:
+        missing.setdefault(name, Unmeasurable(name, f"the {lost.point.replace('_', ' ')} is left out", TAKE_IN))
         return None
 
 

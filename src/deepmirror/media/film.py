@@ -6,6 +6,7 @@ applied.
 
 from __future__ import annotations
 
+import stat
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
@@ -23,9 +24,15 @@ from deepmirror.errors import BadFilm
 
 Picture = NDArray[np.uint8]
 
-MAX_SIDE_PX = 8192
+MAX_SIDE_PX, MIN_SIDE_PX = 8192, 64
 MAX_DURATION_S = 1800.0
+MIN_FPS = 5.0  # slower than that a repetition is a handful of pictures: nothing of it can be timed
+SHORTEST_STEP_S = 1 / 4000  # no camera is quicker: stamps nearer to one another are damaged
 CACHE_BYTES = 120_000_000
+# Only what holds pictures itself: a playlist names other files, and a client's film must not make the program open them.
+CONTAINERS = "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,avi,mpegts,mpeg"
+OPTIONS = {"format_whitelist": CONTAINERS, "protocol_whitelist": "file"}
+UNREADABLE = (av.error.FFmpegError, ValueError, OverflowError)  # ValueError: a codec nobody knows, stamps that are none
 
 
 @dataclass(frozen=True)
@@ -55,8 +62,10 @@ class Film:
         try:
             now = path.stat()
             self._pts, self._keys, self.facts, self._time_base = _index(path, now.st_size, now.st_mtime_ns)
-        except av.error.FFmpegError as error:
-            raise BadFilm(f"“{path.name}” cannot be read as a film: {error.strerror or error}.") from error
+        except UNREADABLE as error:
+            raise BadFilm(f"“{path.name}” cannot be read as a film: {getattr(error, 'strerror', None) or error}.") from error
+        except OSError as error:
+            raise BadFilm(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
         self.times: NDArray[np.float64] = (self._pts - self._pts[0]) * self._time_base
         self._place = {int(p): i for i, p in enumerate(self._pts)}
         self._capacity = max(4, CACHE_BYTES // (self.facts.width * self.facts.height * 3))
@@ -101,7 +110,7 @@ class Film:
                     continue
                 self._next = place + 1
                 if place >= number - 2:  # keep the way there too: stepping back is the commonest next wish
-                    self._keep(place, _upright(frame, self.facts.rotation_deg))
+                    self._keep(place, self._whole(_upright(frame, self.facts.rotation_deg)))
                 if place >= number:
                     break
         except av.error.FFmpegError as error:
@@ -112,12 +121,19 @@ class Film:
 
     def _seek(self, key: int) -> None:
         if self._container is None:
-            self._container = av.open(str(self.path))
+            self._container = _opened(self.path)
             self._container.streams.video[0].thread_type = "AUTO"
         stream = self._container.streams.video[0]
         self._container.seek(int(self._pts[key]), stream=stream, backward=True, any_frame=False)
         self._decoding = self._container.decode(stream)
         self._next = key
+
+    def _whole(self, picture: Picture) -> Picture:
+        """The picture, when it has the film's size. Raises BadFilm: everything measured is in pixels of that size."""
+        if picture.shape[1::-1] != (self.facts.width, self.facts.height):
+            was, now = f"{self.facts.width} × {self.facts.height}", f"{picture.shape[1]} × {picture.shape[0]}"
+            raise BadFilm(f"“{self.path.name}” changes its size in the middle, from {was} to {now}: send it again as one film.")
+        return picture
 
     def _keep(self, number: int, picture: Picture) -> None:
         self._cache[number] = picture
@@ -141,7 +157,7 @@ class Film:
         last: Picture | None = None
         given = 0
         try:
-            with av.open(str(self.path)) as container:
+            with _opened(self.path) as container:
                 container.streams.video[0].thread_type = "AUTO"
                 for frame in container.decode(video=0):
                     place = self._place.get(-1 if frame.pts is None else frame.pts)
@@ -149,7 +165,7 @@ class Film:
                         continue
                     wanted = [n for n in range(given, place + 1) if n % every == 0]
                     if wanted:
-                        picture = convert(frame)
+                        picture = self._whole(convert(frame))
                         for n in wanted:
                             yield picture if n == place or last is None else last
                         last = picture
@@ -158,12 +174,23 @@ class Film:
             raise BadFilm(f"“{self.path.name}” is damaged: {error.strerror or error}.") from error
 
 
+def _opened(path: Path) -> Any:
+    """The file's container; words in it that are not UTF-8 are left aside. Raises FFmpegError."""
+    return av.open(str(path), options=OPTIONS, metadata_errors="ignore")
+
+
 def _check_file(path: Path) -> None:
-    if not path.exists():
-        raise BadFilm(f"There is no file “{path}”.")
-    if path.is_dir():
+    try:
+        facts = path.stat()
+    except FileNotFoundError:
+        raise BadFilm(f"There is no file “{path}”.") from None
+    except (OSError, ValueError) as error:
+        raise BadFilm(f"“{path.name}” cannot be read: {getattr(error, 'strerror', None) or error}.") from error
+    if stat.S_ISDIR(facts.st_mode):
         raise BadFilm(f"“{path.name}” is a folder, not a film.")
-    if path.stat().st_size == 0:
+    if not stat.S_ISREG(facts.st_mode):
+        raise BadFilm(f"“{path.name}” is not a file that can be read as a film.")
+    if facts.st_size == 0:
         raise BadFilm(f"“{path.name}” is empty: the copy or the download did not finish.")
 
 
@@ -173,12 +200,14 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
 
     Remembered as long as the file's size and time of change stay as they are.
     """
-    with av.open(str(path)) as container:
+    with _opened(path) as container:
         if not container.streams.video:
             kind = "sound only" if container.streams.audio else "no pictures"
             raise BadFilm(f"“{path.name}” holds {kind}; Deep Mirror needs a film.")
         stream = container.streams.video[0]
         context = stream.codec_context
+        if context is None:
+            raise BadFilm(f"“{path.name}” is made in a way this program cannot read: send it again as MP4 (H.264).")
         _check_stream(path, context.name, context.width, context.height)
         stamps, keys = [], []
         for packet in container.demux(stream):
@@ -193,10 +222,16 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
             raise BadFilm(f"“{path.name}” holds {len(pts)} picture{'s' if len(pts) != 1 else ''}; a film needs more.")
         rotation = _rotation(path)
         pts = _decodable(path, pts)
+    if len(pts) < 2:
+        raise BadFilm(f"“{path.name}” is damaged: almost nothing of it can be read.")
     duration = float(pts[-1] - pts[0]) * time_base
     if duration <= 0 or duration > MAX_DURATION_S:
         raise BadFilm(f"“{path.name}” runs {duration / 60:.0f} minutes; cut it to the set (at most {MAX_DURATION_S / 60:.0f}).")
-    step = duration / (len(pts) - 1)
+    step, usual = duration / (len(pts) - 1), float(np.median(np.diff(pts))) * time_base
+    if max(step, usual) > 1 / MIN_FPS:
+        raise BadFilm(f"“{path.name}” shows {1 / max(step, usual):.2g} pictures a second; at least {MIN_FPS:.0f} are needed.")
+    if usual < SHORTEST_STEP_S:
+        raise BadFilm(f"“{path.name}” is damaged: its time stamps cannot be right.")
     width, height = (context.height, context.width) if rotation in (90, 270) else (context.width, context.height)
     facts = FilmFacts(len(pts), 1 / step, duration + step, width, height, rotation, context.name)
     places = np.searchsorted(pts, np.array([k for k in keys if k >= pts[0]] or [pts[0]]))
@@ -210,19 +245,21 @@ def _check_stream(path: Path, codec: str, width: int, height: int) -> None:
         raise BadFilm(f"“{path.name}” has no readable pictures.")
     if max(width, height) > MAX_SIDE_PX:
         raise BadFilm(f"“{path.name}” is {width} × {height} pixels; the largest side may be {MAX_SIDE_PX}.")
+    if min(width, height) < MIN_SIDE_PX:
+        raise BadFilm(f"“{path.name}” is {width} × {height} pixels: too small to show a body.")
 
 
 def _rotation(path: Path) -> int:
     """Clockwise quarter turns (degrees) the container asks for, from the first frame's display matrix."""
-    with av.open(str(path)) as container:
+    with _opened(path) as container:
         for frame in container.decode(video=0):
-            return int(-getattr(frame, "rotation", 0)) % 360
+            return round(-getattr(frame, "rotation", 0) / 90) * 90 % 360
     raise BadFilm(f"“{path.name}” has no readable pictures.")
 
 
 def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
     """Drop stamps at the end that do not decode (a film cut off while it was copied)."""
-    with av.open(str(path)) as container:
+    with _opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         try:
@@ -232,7 +269,7 @@ def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
             seen = []
     if not seen:
         raise BadFilm(f"“{path.name}” is damaged: its last part cannot be read.")
-    return pts[pts <= max(seen)]
+    return np.asarray(pts[pts <= max(seen)])
 
 
 def _upright(frame: Any, rotation: int) -> Picture:

@@ -14,7 +14,8 @@ from typing import TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
-from deepmirror.errors import BadMovement
+from deepmirror.errors import BadMovement, one_line
+from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.cameras import CAMERAS_FILE
 from deepmirror.movements.pathways import PATHWAYS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
@@ -22,6 +23,7 @@ from deepmirror.movements.schema import Fault, FaultText, Movement
 T = TypeVar("T")
 
 FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
+LARGEST_BYTES = 500_000
 NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE)
 
 
@@ -53,29 +55,42 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     files: list[Traversable] = [
         f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in NOT_MOVEMENTS
     ]
-    own = sorted(own_folder.glob("*.toml")) if own_folder is not None and own_folder.is_dir() else []
+    own = _own_files(own_folder)
     movements = {m.id: m for m in (_movement(f, faults, shared) for f in files)}
     problems = []
     for file in own:
         try:
+            if file.stat().st_size > LARGEST_BYTES:
+                raise BadMovement(f"{file.name}: too large to be a movement")
             movement = _movement(file, faults, shared)
-        except BadMovement as error:
-            problems.append(error.sentence)
+        except (BadMovement, OSError) as error:
+            problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
         else:
             movements[movement.id] = movement
     return Catalogue(movements, faults, tuple(problems))
+
+
+def _own_files(folder: Path | None) -> list[Path]:
+    try:
+        return sorted(folder.glob("*.toml")) if folder is not None and folder.is_dir() else []
+    except OSError:
+        return []
 
 
 def copy_definition(movement_id: str, folder: Path) -> Path:
     """Write a copy of a shipped definition, renamed, for a coach to change; returns its path. Raises BadMovement."""
     source = resources.files("deepmirror.movements") / "data" / f"{movement_id}.toml"
     path = folder / f"own_{movement_id}.toml"
-    if f"{movement_id}.toml" in NOT_MOVEMENTS or not source.is_file():
+    named = re.fullmatch(r"[a-z0-9_]+", movement_id) is not None
+    if not named or f"{movement_id}.toml" in NOT_MOVEMENTS or not source.is_file():
         raise BadMovement(f"No shipped movement is called “{movement_id}”.")
     if path.exists():
         raise BadMovement(f"“{path}” is there already: change it, or rename it first.")
-    folder.mkdir(parents=True, exist_ok=True)
-    path.write_text(source.read_text("utf-8").replace(f'id = "{movement_id}"', f'id = "own_{movement_id}"', 1), "utf-8")
+    try:
+        private_folder(folder)
+        write_whole(path, source.read_text("utf-8").replace(f'id = "{movement_id}"', f'id = "own_{movement_id}"', 1).encode())
+    except OSError as error:
+        raise BadMovement(f"“{path}” cannot be written: {error.strerror or error}.") from error
     return path
 
 
@@ -102,6 +117,8 @@ def _checked(file: Traversable, check: Callable[[object], T]) -> T:
         raise BadMovement(f"{file.name}:{line[1] if line else 1}: {error}") from error
     except UnicodeDecodeError as error:
         raise BadMovement(f"{file.name}:1: not a text file in UTF-8") from error
+    except (ValueError, RecursionError, OverflowError) as error:  # a number of thousands of digits, brackets without end
+        raise BadMovement(f"{file.name}: cannot be read: {error}") from error
     try:
         return check(content)
     except ValidationError as error:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.values import Band
+
+# Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
+Positive = Annotated[float, Field(gt=0, le=1000)]
+Share = Annotated[float, Field(ge=-3, le=3)]
+Angle = Annotated[float, Field(ge=-360, le=360)]
 
 Severity = Literal["safety", "range", "tension", "polish"]
 ViewKind = Literal["side", "front"]
@@ -33,14 +38,14 @@ MarkKind = Literal[
 class Strict(BaseModel):
     """No unknown keys: a misspelt one must not pass silently."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Target(Strict):
     """A band with where it comes from; an absent end is open."""
 
-    low: float | None = None
-    high: float | None = None
+    low: Annotated[float, Field(ge=-1e4, le=1e4)] | None = None
+    high: Annotated[float, Field(ge=-1e4, le=1e4)] | None = None
     source: str
 
     @model_validator(mode="after")
@@ -76,7 +81,7 @@ class Fault(Strict):
     views: list[ViewKind]
     targets: dict[str, Target]
     school: str
-    limit_u: float
+    limit_u: Positive
     group: str | None = None
     as_group: bool = False  # reported under its group's code even when it is found alone: another way to see the same fault
     cue: str | None = None
@@ -94,17 +99,17 @@ class Fault(Strict):
 class Believe(Strict):
     """Multipliers of each source's sigma for one joint: 1 is as measured, 4 is hardly believed."""
 
-    network: float = 1.0
-    step: float = 1.0
-    match: float = 1.0
+    network: Positive = 1.0
+    step: Positive = 1.0
+    match: Positive = 1.0
 
 
 class NetworkOffset(Strict):
     """Where a joint's centre usually lies from the network's point in this movement, shares of the shank's length."""
 
-    along: float
-    across: float
-    spread: float = Field(gt=0)
+    along: Share
+    across: Share
+    spread: Annotated[float, Field(gt=0, le=1)]
 
 
 class Movement(Strict):
@@ -117,12 +122,14 @@ class Movement(Strict):
     first_phase: Literal["eccentric", "concentric"]
     signal: str
     signal_sign: Literal[-1, 1] = 1
-    min_range_deg: float
+    min_range_deg: Annotated[float, Field(gt=0, le=360)]
     standing: bool = False
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
-    foot_seen: tuple[float, float] = (0.0, 1.1)  # which part of the near shoe shows throughout, from heel 0 to toe 1
+    foot_seen: tuple[Share, Share] = (0.0, 1.1)  # part of the near shoe that shows, heel 0 to toe 1
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
-    hands_pass: float = 0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
+    hands_pass: Annotated[float, Field(ge=0, le=3)] = (
+        0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
+    )
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
     takes_turns: bool = False  # left and right leg lead by turns
     platform_moves: bool = False  # the feet stand on something that moves with them
@@ -135,7 +142,7 @@ class Movement(Strict):
     harder: list[str] = []
     instead: list[str] = []
     disputed: list[str] = []
-    opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[float, float]] = {}
+    opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[Angle, Positive]] = {}
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []

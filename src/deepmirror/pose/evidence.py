@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import zipfile
+import zlib
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -9,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import CARRIERS, SEGMENTS, SIDES, sided, split
+from deepmirror.errors import BadEvidence
+from deepmirror.files import write_whole
 
 Array = NDArray[np.float64]
 
@@ -73,18 +77,33 @@ class Evidence:
             self.match_key = np.full(shape[:2], -1.0)
 
     def save(self, path: Path) -> None:
-        """Write everything as one compressed NumPy file (an open format), whole or not at all."""
+        """Write everything as one compressed NumPy file (an open format), whole or not at all. Raises OSError."""
         data = {k: v.astype(np.float32) for k, v in vars(self).items() if k not in ("names", "times", "learned")}
-        part = path.with_name(path.name + ".part")
-        with part.open("wb") as file:
-            np.savez_compressed(file, times=self.times, names=np.array(self.names), learned=self.learned, allow_pickle=False, **data)
-        part.replace(path)
+        known = {"times": self.times, "names": np.array(self.names), "learned": self.learned}
+        write_whole(path, lambda file: np.savez_compressed(file, allow_pickle=False, **known, **data))
 
     @classmethod
     def load(cls, path: Path) -> Evidence:
-        with np.load(path, allow_pickle=False) as data:
-            rest = {k: data[k].astype(float) for k in data.files if k not in ("names", "times", "allow_pickle")}
-            return cls(times=data["times"], names=[str(n) for n in data["names"]], **rest)
+        """Read it back. Raises BadEvidence when the file is torn, or is not what `save` writes."""
+        try:
+            with np.load(path, allow_pickle=False) as data:
+                rest = {k: data[k].astype(float) for k in data.files if k not in ("names", "times", "allow_pickle")}
+                found = cls(times=data["times"].astype(float), names=[str(n) for n in data["names"]], **rest)
+        except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile, zlib.error) as error:
+            raise BadEvidence(f"What was seen in the film cannot be read back ({type(error).__name__}); it is looked at again.") from error
+        found.check()
+        return found
+
+    def check(self) -> None:
+        """Raises BadEvidence when the arrays do not belong together."""
+        frames, count = len(self.times), len(self.names)
+        of_points = (self.network_sigma, self.step_sigma, self.match_sigma, self.match_key)
+        whole = all(a.shape == (frames, count) for a in of_points)
+        whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
+        whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole))
+        whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
+        if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):
+            raise BadEvidence("What was seen in the film does not belong together; it is looked at again.")
 
     def only(self, names: list[str]) -> Evidence:
         """The evidence on some of the points; names that were not seen come back empty."""

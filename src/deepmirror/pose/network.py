@@ -7,6 +7,9 @@ runs them. Coordinates are pixels with (0, 0) at the centre of the top-left pixe
 from __future__ import annotations
 
 import os
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib import resources
 from typing import Any, Literal
@@ -98,14 +101,32 @@ def region_around(points: dict[str, tuple[float, float]]) -> Region | None:
     return region_from(hip, hip + up * reach)
 
 
+_QUIET = threading.Lock()  # the error stream is one for all threads
+
+
 def _interpreter(name: str, threads: int) -> Any:
     os.environ.setdefault("TF_CPP_MIN_LOG_LEVEL", "2")
     from ai_edge_litert.interpreter import Interpreter
 
     path = resources.files("deepmirror.pose") / "models" / f"{name}.tflite"
-    interpreter = Interpreter(str(path), num_threads=threads)
-    interpreter.allocate_tensors()
+    with _quiet():
+        interpreter = Interpreter(str(path), num_threads=threads)
+        interpreter.allocate_tensors()
     return interpreter
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    """The runtime tells of itself on the error stream, from below Python; a command's refusal is one line there and no more."""
+    with _QUIET:
+        kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+        try:
+            os.dup2(nowhere, 2)
+            yield
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+            os.close(nowhere)
 
 
 HEAD_FLOOR = 0.3  # a face too many is blurred rather than one too few
@@ -140,7 +161,7 @@ class Detector:
         """Raw boxes (A, 12), scores (A,) 0..1, the scale to the network's square and the padding in it."""
         height, width = rgb.shape[:2]
         scale = DETECT / max(height, width)
-        small = cv2.resize(rgb, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
+        small = cv2.resize(rgb, (max(round(width * scale), 1), max(round(height * scale), 1)), interpolation=cv2.INTER_AREA)
         pad_x, pad_y = (DETECT - small.shape[1]) // 2, (DETECT - small.shape[0]) // 2
         square = np.zeros((DETECT, DETECT, 3), np.uint8)
         square[pad_y : pad_y + small.shape[0], pad_x : pad_x + small.shape[1]] = small

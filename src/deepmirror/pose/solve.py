@@ -157,7 +157,7 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
     trust = believe(seen.movement, seen.view) | dict.fromkeys(seen.held, HELD)
     evidence = plain = behind_hands(_moved_matches(evidence, keys, moved), whole, seen.view, seen.movement.hands_pass)
     if near is None:
-        evidence = plain = _thighs_end_on(evidence)
+        evidence = plain = _thighs_end_on(evidence, _posture(everything, "front").bend[:, kept] / WHOLE_SHORT)
     turns = _turns(evidence, seen)
     solution = solve(evidence, keys, trust, moved, None, soft, doubt=False, turns=turns)
     if near is None:
@@ -216,9 +216,11 @@ def _acceleration(evidence: Evidence) -> float:
     return ACCELERATION_SHARE * shank_px(evidence.network, evidence.names) * (step * 30) ** 2
 
 
-def _thighs_end_on(evidence: Evidence) -> Evidence:
-    """From the front: where a thigh points at the camera, flow and patches at the hip see the thigh's cloth and not the hip."""
-    bend = _posture(evidence, "front").bend / WHOLE_SHORT
+def _thighs_end_on(evidence: Evidence, bend: Array) -> Evidence:
+    """From the front: where a thigh points at the camera, flow and patches at the hip see the thigh's cloth and not the hip.
+
+    bend: (T, P) how far each point's thigh does, 0 to about 1.
+    """
     out = replace(evidence, step_sigma=evidence.step_sigma.copy(), match_sigma=evidence.match_sigma.copy())
     for p in (i for i, n in enumerate(evidence.names) if split(n)[0] == "hip"):
         out.step_sigma[:, p] *= 1 + END_ON_STEP * bend[:, p] ** 2

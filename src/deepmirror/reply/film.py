@@ -134,8 +134,13 @@ def web_vtt(captions: list[Caption]) -> str:
     """The caption track as WebVTT (W3C)."""
     rows = ["WEBVTT", ""]
     for c in captions:
-        rows += [f"{_stamp(c.start_s)} --> {_stamp(c.end_s)}", c.text.replace("\n", " ").replace("-->", "→"), ""]
+        rows += [f"{_stamp(c.start_s)} --> {_stamp(c.end_s)}", _cue_text(c.text), ""]
     return "\n".join(rows)
+
+
+def _cue_text(words: str) -> str:
+    """Words as a cue's text: one line, with the signs that begin a tag or an arrow written out (WebVTT, section 4.2.2)."""
+    return " ".join(words.split()).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
 def _stamp(seconds: float) -> str:

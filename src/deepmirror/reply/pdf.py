@@ -32,7 +32,7 @@ def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
     size = letter if reply.imperial else A4
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=size, invariant=1, pageCompression=1)
-    canvas.setTitle(f"{reply.movement} – {reply.client}")
+    canvas.setTitle(reply.movement)  # a file's properties travel further than its page: no client's name in them
     canvas.setAuthor(reply.coach or "Your coach")
     canvas.setCreator("Deep Mirror")
     width, height = size[0] - 2 * EDGE, size[1] - 2 * EDGE - FOOT

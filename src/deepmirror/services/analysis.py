@@ -16,6 +16,7 @@ from deepmirror.core.reps import Rep, find_reps, mark_partials
 from deepmirror.core.scene import FILM_SIDE, Marks, Scene
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
 from deepmirror.core.track import Series, Track
+from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
 from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, measure
 from deepmirror.media.film import Film, FilmFacts
@@ -34,6 +35,7 @@ from deepmirror.pose.watch import Plan, look
 from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
+from deepmirror.services.plausible import contradiction
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
@@ -60,7 +62,8 @@ def keyframes(brief: Brief, frames: int) -> list[Keyframe]:
 
 
 def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, plan: Plan = FINAL) -> Evidence:
-    """Run the network over the film and follow the points through it. Raises BadFilm, Cancelled."""
+    """Run the network over the film and follow the points through it. Raises BadFilm, CannotSolve, Cancelled."""
+    _must_hold_together(brief, film.facts)
     total, keys = len(film.times), keyframes(brief, len(film.times))
     first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
     every = plan.every(film.times)
@@ -105,7 +108,20 @@ def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence,
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
-    """Solve, measure and judge what was observed; a second or less."""
+    """Solve, measure and judge what was observed; a second or less. Raises CannotSolve."""
+    _must_hold_together(brief, facts)
+    try:
+        return _conclude(facts, brief, catalogue, evidence)
+    except np.linalg.LinAlgError as error:
+        raise CannotSolve("The points, marks and lengths of this film contradict one another: look at those set last.") from error
+
+
+def _must_hold_together(brief: Brief, facts: FilmFacts) -> None:
+    if wrong := contradiction(brief, (facts.width, facts.height)):
+        raise CannotSolve(wrong)
+
+
+def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
     file = brief.file
     movement, body, view = catalogue.movement(file.movement), body_of(file.client), file.view
     up, level_u = _up(file)

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-from deepmirror.errors import BadBundle, DeepMirrorError, LibraryError
+from deepmirror.errors import BadBundle, DeepMirrorError, LibraryError, one_line
 from deepmirror.exchange.bundle import Bundle, SetFile, read_bundle
 from deepmirror.exchange.bundle import is_bundle as is_bundle
-from deepmirror.exchange.post import Letter, Mailbox
+from deepmirror.exchange.post import SUFFIXES, Letter, Mailbox
+from deepmirror.files import copy_part, put_in_place
 from deepmirror.media.film import Film
-from deepmirror.services.desk import Desk
+from deepmirror.services.desk import Desk, FilmRecord
 from deepmirror.services.jobs import Progress
 from deepmirror.services.marking import taken_over
 from deepmirror.services.refilming import came_for
-from deepmirror.store.library import file_hash
+from deepmirror.store.library import LONGEST_NAME, file_hash
 from deepmirror.store.post import ArrivalRecord as ArrivalRecord
 
 REFUSED_KEPT_BYTES = 300_000_000  # a refused letter is kept too, unless it is absurdly large
+LONGEST_ID = 290
+Taking = Callable[[], ArrivalRecord | None]
+TWIN = "The same film came before; it is kept once."
 
 
 @dataclass(frozen=True)
@@ -36,6 +41,20 @@ class Unplaced:
     note: str
 
 
+@dataclass(frozen=True)
+class Placed:
+    """What the coach says of a film: whose it is (an id, or a new name with a stature), and what it shows."""
+
+    client_id: int | None
+    new_name: str
+    stature_cm: float | None
+    movement: str
+    view: str
+    load_kg: float | None
+    tempo: str | None
+    note: str
+
+
 class Arrivals:
     """Takes what a mailbox brings into a desk's library. Everything runs without an interface, in the background."""
 
@@ -44,67 +63,92 @@ class Arrivals:
         self._seen: set[str] = set()
 
     def collect(self, progress: Progress) -> list[ArrivalRecord]:
-        """Take in whatever is new. Raises DeepMirrorError when the mailbox cannot be reached; one bad letter stops no other."""
+        """Go on with what a program that ended had begun to take in, then take in whatever is new; one bad letter stops no other.
+
+        Raises DeepMirrorError when the mailbox cannot be reached, or when nothing could be kept.
+        """
         new, later = [], ""
-        for letter in self._mailbox.letters() if self._mailbox is not None else []:
-            progress.tell(0.0, f"taking in {letter.name}")
+        begun: list[tuple[str, Taking]] = [(a.name, partial(self._judged, a)) for a in self._desk.store.arrivals.under_way()]
+        letters = self._mailbox.letters() if self._mailbox is not None else []
+        fresh: list[tuple[str, Taking]] = [(x.name, partial(self._new, x)) for x in letters]
+        for name, take in (*begun, *fresh):
+            progress.tell(0.0, f"taking in {one_line(name)}")
             try:
-                if letter.id not in self._seen and not self._desk.store.arrivals.has(letter.id):
-                    new.append(self._take(letter))
-            except OSError as error:  # a full disk, a folder that went away: not the letter's fault, it is tried again
-                later = f"“{letter.name}” could not be kept yet: {error.strerror or error}. It is tried again."
-                continue
-            self._seen.add(letter.id)
+                new += [record] if (record := take()) is not None else []
+            except (OSError, LibraryError) as error:  # a full disk, a locked library: not the letter's fault, it is tried again
+                why = error.strerror if isinstance(error, OSError) and error.strerror else error
+                later = f"“{name}” could not be kept yet: {why} It is tried again."
         if later and not new:
             raise LibraryError(later)
         return new
 
+    def _new(self, letter: Letter) -> ArrivalRecord | None:
+        """Take a letter in that was not seen before."""
+        seen = letter.id in self._seen or self._desk.store.arrivals.has(_plain(letter.id))
+        record = None if seen else self._take(letter)
+        self._seen.add(letter.id)
+        return record
+
     def bring(self, path: Path) -> ArrivalRecord:
-        """Take in one bundle the coach brought herself. Raises LibraryError when it cannot be read."""
-        return self._take(Letter(f"brought {file_hash(path)}", path.name, path))
+        """Take in one bundle the coach brought herself. Raises LibraryError when it cannot be read or kept."""
+        try:
+            return self._take(Letter(f"brought {file_hash(path)}", path.name, path))
+        except OSError as error:
+            raise LibraryError(f"“{path.name}” could not be kept: {error.strerror or error}.") from error
 
     def _take(self, letter: Letter) -> ArrivalRecord:
         store = self._desk.store
-        came = self._desk.now().isoformat(timespec="seconds")
+        store.must_write()
+        told: dict[str, Any] = {"letter": _plain(letter.id), "name": one_line(letter.name, LONGEST_NAME)}
+        told["came_at"] = self._desk.now().isoformat(timespec="seconds")
         try:
             digest = file_hash(letter.path)
         except LibraryError as error:
-            return store.arrivals.add(letter=letter.id, name=letter.name, sha256="", came_at=came, state="refused", sentence=error.sentence)
+            return store.arrivals.add(**told, sha256="", state="refused", sentence=error.sentence)
+        told["sha256"] = digest
         known = store.arrivals.with_hash(digest)
         if known is not None or (twin := store.film_with_hash(digest)) is not None:
             film_id = known.film_id if known is not None else twin[0] if twin is not None else None
-            return self._twin(letter, digest, came, film_id)
-        kept = self._keep(letter, digest)
-        arrival = store.arrivals.add(letter=letter.id, name=letter.name, sha256=digest, file=kept, came_at=came, state="waiting")
+            return store.arrivals.add(**told, state="twin", sentence=TWIN, film_id=film_id)
+        return self._judged(self._keep(letter, told))
+
+    def _keep(self, letter: Letter, told: dict[str, Any]) -> ArrivalRecord:
+        """Copy the letter into the library as it came, and note it as under way. Raises OSError, LibraryError."""
+        store = self._desk.store
+        name = f"arrivals/{told['sha256'][:20]}{letter.path.suffix.lower() if letter.path.suffix.lower() in SUFFIXES else ''}"
+        target = store.folder / name
+        part = copy_part(letter.path, target)
+        with store.transaction():
+            store.when_kept(lambda: put_in_place(part, target), lambda: part.unlink(missing_ok=True))
+            return store.arrivals.add(**told, file=name, state="taking")
+
+    def _judged(self, arrival: ArrivalRecord) -> ArrivalRecord:
+        """What becomes of a kept letter: taken, waiting for the coach's word, or refused with a sentence, whatever is in it."""
+        store = self._desk.store
         try:
-            return self._read(arrival, letter)
+            return self._read(arrival)
+        except LibraryError:
+            raise  # the library's trouble, not the letter's: it stays under way and is gone on with
         except DeepMirrorError as error:
-            return store.arrivals.update(arrival.id, state="refused", sentence=error.sentence)
+            sentence = error.sentence
+        except Exception as error:  # noqa: BLE001 - a letter nobody foresaw: it costs itself only, and is reported
+            sentence = f"It could not be read. {self._desk.failures.sentence(self._desk.failures.note(error, 'taking in a letter'))}"
+        refused = store.arrivals.update(arrival.id, state="refused", sentence=sentence)
+        if arrival.path is not None and arrival.path.exists() and arrival.path.stat().st_size > REFUSED_KEPT_BYTES:
+            refused = store.arrivals.update(arrival.id, file="")
+            arrival.path.unlink()
+        return refused
 
-    def _twin(self, letter: Letter, digest: str, came: str, film_id: int | None) -> ArrivalRecord:
-        sentence = "The same film came before; it is kept once."
-        store = self._desk.store.arrivals
-        return store.add(letter=letter.id, name=letter.name, sha256=digest, came_at=came, state="twin", sentence=sentence, film_id=film_id)
-
-    def _keep(self, letter: Letter, digest: str) -> str:
-        """Copy the letter into the library as it came; returns its place there."""
-        if letter.path.stat().st_size > REFUSED_KEPT_BYTES and letter.path.suffix.lower() == ".zip":
-            return ""
-        name = f"arrivals/{digest[:20]}{letter.path.suffix.lower()}"
-        target = self._desk.store.folder / name
-        part = target.with_suffix(".part")
-        shutil.copyfile(letter.path, part)
-        part.replace(target)
-        return name
-
-    def _read(self, arrival: ArrivalRecord, letter: Letter) -> ArrivalRecord:
-        path = arrival.path or letter.path
+    def _read(self, arrival: ArrivalRecord) -> ArrivalRecord:
+        path, store = arrival.path, self._desk.store
+        if path is None or not path.exists():
+            raise BadBundle("It was not kept: ask for it again.")
         if not is_bundle(path):
             with Film(path):  # checks that it is one
                 pass
-            return self._desk.store.arrivals.update(arrival.id, sentence="A film without a word on whose it is.")
-        with tempfile.TemporaryDirectory(dir=self._desk.store.folder / "arrivals") as folder:
-            bundle = read_bundle(path, Path(folder), letter.name)
+            return store.arrivals.update(arrival.id, state="waiting", sentence="A film without a word on whose it is.")
+        with tempfile.TemporaryDirectory(dir=store.work_folder()) as folder:
+            bundle = read_bundle(path, Path(folder), arrival.name)
             with Film(bundle.film):
                 pass
             return self._place(arrival, bundle)
@@ -115,26 +159,29 @@ class Arrivals:
         said = told.model_dump(mode="json", exclude_none=True)
         twin = store.film_with_hash(file_hash(bundle.film))
         if twin is not None:
-            return store.arrivals.update(arrival.id, state="twin", sentence="The same film came before; it is kept once.", film_id=twin[0])
-        client = next((c for c in self._desk.clients() if c.name.casefold() == told.client.strip().casefold()), None)
+            return store.arrivals.update(arrival.id, state="twin", sentence=TWIN, film_id=twin[0])
+        named = [c for c in self._desk.clients() if c.name.casefold() == told.client.strip().casefold()]
         missing = [
             words
             for words, lacks in (
-                (f"no client is called “{told.client}”", client is None),
+                (f"no client is called “{told.client}”", not named),
+                (f"{len(named)} clients are called “{told.client}”", len(named) > 1),
                 ("the movement is not said", told.movement not in self._desk.catalogue.movements),
                 ("the side it was filmed from is not said", told.view is None),
             )
             if lacks
         ]
-        if client is None or missing:
-            self._remember(arrival, said)
-            return store.arrivals.update(arrival.id, sentence=f"Say whose film this is: {', '.join(missing)}.")
-        film_id = take_bundle(self._desk, bundle, client.id)
-        self._remember(arrival, said)
-        return store.arrivals.update(arrival.id, state="taken", film_id=film_id)
+        if missing:
+            sentence = one_line(f"Say whose film this is: {', '.join(missing)}.")
+            return store.arrivals.update(arrival.id, state="waiting", told=said, sentence=sentence)
+        with store.transaction():  # the film, what was said of it and what became of the letter: all or nothing
+            film_id = take_bundle(self._desk, bundle, named[0].id)
+            return store.arrivals.update(arrival.id, state="taken", told=said, film_id=film_id)
 
-    def _remember(self, arrival: ArrivalRecord, said: dict[str, Any]) -> None:
-        self._desk.store.arrivals.update(arrival.id, told=said)
+
+def _plain(letter_id: str) -> str:
+    """A letter's id as the library keeps it; names that are not UTF-8 stay different from one another."""
+    return letter_id.encode("utf-8", "backslashreplace").decode("utf-8")[-LONGEST_ID:]
 
 
 def take_bundle(desk: Desk, bundle: Bundle, client_id: int) -> int:
@@ -174,10 +221,22 @@ def unplaced(desk: Desk, arrival: ArrivalRecord, folder: Path) -> Unplaced:
     return Unplaced(arrival, bundle.film, told.client, told.movement, told.view, told.set.load_kg, told.note)
 
 
-def settle(desk: Desk, arrival: ArrivalRecord, film_id: int) -> None:
-    """The coach has said whose film it is: it was taken in as this one."""
-    desk.store.arrivals.update(arrival.id, state="taken", sentence="", film_id=film_id)
-    if arrival.told:
-        _finish(desk, film_id, SetFile.model_validate(arrival.told))
-    else:
-        came_for(desk, film_id)
+def place(desk: Desk, arrival: ArrivalRecord, film: Path, answers: Placed) -> FilmRecord:
+    """The coach has said whose film it is: it is taken in, and the letter is done. Raises BadFilm, BadBrief, LibraryError."""
+    with desk.store.transaction():
+        record = take_film(desk, film, answers)
+        desk.store.arrivals.update(arrival.id, state="taken", sentence="", film_id=record.id)
+        if arrival.told:
+            _finish(desk, record.id, SetFile.model_validate(arrival.told))
+        else:
+            came_for(desk, record.id)
+    return record
+
+
+def take_film(desk: Desk, path: Path, answers: Placed) -> FilmRecord:
+    """Take a film into the library as the coach said, with a new client when she named one. Raises BadFilm, BadBrief, LibraryError."""
+    with desk.store.transaction():
+        client_id = answers.client_id
+        if client_id is None:
+            client_id = desk.add_client(answers.new_name, answers.stature_cm).id
+        return desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)

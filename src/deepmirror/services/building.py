@@ -13,6 +13,7 @@ from deepmirror.core.build import BARS, Answer, Build, Lever, Limits, Setup
 from deepmirror.core.guided import MACHINES, GuidedBuild
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, read_client
+from deepmirror.services.plausible import impossible_lengths
 
 FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
 HINGES = {"romanian_deadlift": 18.0, "stiff_leg_deadlift": 8.0}
@@ -48,7 +49,10 @@ def limits_of(client: ClientPart) -> Limits:
 
 
 def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[Lever]]:
-    """Posture, limit and levers. Raises BadBrief for movements or set-ups the solver does not know."""
+    """Posture, limit and levers. Raises BadBrief for movements or set-ups the solver does not know, and for lengths no body has;
+    CannotSolve for joint limits that leave no posture."""
+    if wrong := next(impossible_lengths(client), ""):
+        raise BadBrief(wrong)
     body, limits = body_of(client), limits_of(client)
     if ask.movement in MACHINES:
         machine = replace(MACHINES[ask.movement], load_kg=ask.load_kg, knees_open_deg=ask.knees_open_deg)
@@ -116,4 +120,4 @@ def build_record(client: ClientPart, ask: Ask) -> dict[str, Any]:
 
 def build_command(path: Path, ask: Ask) -> str:
     """The build command: JSON text for a CLIENT.json. Raises BadBrief with one sentence."""
-    return json.dumps(build_record(read_client(path), ask), indent=1, ensure_ascii=False)
+    return json.dumps(build_record(read_client(path), ask), indent=1, ensure_ascii=False, allow_nan=False)

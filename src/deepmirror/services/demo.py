@@ -13,12 +13,12 @@ from deepmirror.services import following
 from deepmirror.services.analysis import conclude
 from deepmirror.services.composing import draft_reply
 from deepmirror.services.desk import DAYS_TO_ANSWER, Desk
-from deepmirror.services.sending import keep
+from deepmirror.services.sending import kept_whole
 
 
 def fill_demo(desk: Desk) -> None:
     """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
-    if desk.films():
+    if desk.read_only or desk.films():
         return
     root = resources.files("deepmirror") / "assets" / "demo"
     with resources.as_file(root) as folder:
@@ -66,9 +66,9 @@ def _answer(desk: Desk, film_id: int, at: datetime) -> None:
     unsent.mkdir(parents=True, exist_ok=True)
     words = [f"{c.title}: {c.number} {c.cue}" for c in reply.chosen()]
     (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
-    kept = keep(desk, film_id, "reply", unsent, reply.to_dict(), when)
-    desk.store.replies.settle(kept.id, "handed", "in the demo's past")
-    desk.store.update_film(film_id, state="sent", draft=reply.to_dict())
     sent = reply.chosen()
     items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    following.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)
+    with kept_whole(desk, film_id, "reply", unsent, reply.to_dict(), when) as kept:
+        desk.store.replies.settle(kept.id, "handed", "in the demo's past")
+        desk.store.update_film(film_id, state="sent", draft=reply.to_dict())
+        following.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)

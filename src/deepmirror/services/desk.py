@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -11,16 +12,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.errors import BadBrief, BadFilm, Cancelled, LibraryError
+from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError
 from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.files import write_whole
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.viewing import guess_view
 from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.failures import FailureLog
 from deepmirror.services.following import note_looks
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import Looker, look_here
+from deepmirror.services.saving import Saver
+from deepmirror.store.backups import back_up
 from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import LibraryStore
@@ -28,6 +33,7 @@ from deepmirror.store.library import LibraryStore
 DAYS_TO_ANSWER = 3
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 FIRST_LOOK = "a first look is there"
+BROKEN_OFF = "The program ended while this film was being measured. Press M to measure it again."
 REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
 SETTLED = ("sent", "asked", "replaced")  # what became of a film stays when it is measured anew
 
@@ -43,14 +49,37 @@ class Choice:
 class Desk:
     """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
 
-    def __init__(self, folder: Path, now: datetime | None = None, look: Looker = look_here) -> None:
-        self.store = LibraryStore(folder)
+    def __init__(self, folder: Path, now: datetime | None = None, look: Looker = look_here, read_only: bool = False) -> None:
+        """Raises LibraryError, with LibraryBusy and LibraryDamaged among them."""
+        self.store = LibraryStore(folder, read_only)
         self._now, self.look = now, look
+        self.saver, self.failures = Saver(), FailureLog(self.store.state_folder())
         self.catalogue: Catalogue = load_catalogue(folder / "movements")
+        if not read_only:
+            self._own_up()
+
+    @property
+    def read_only(self) -> bool:
+        """True where the library is open for reading only."""
+        return self.store.read_only
+
+    def _own_up(self) -> None:
+        """A film that was being measured when the program was killed may be what killed it: it waits for the coach's word."""
+        for film in self.store.films(state="measuring"):
+            self.store.update_film(film.id, state="failed", line=BROKEN_OFF)
 
     def close(self) -> None:
-        """Close the library."""
+        """Close the library; what changed since the last backup is backed up."""
+        try:
+            self.back_up()
+        except LibraryError as error:
+            self.failures.note(error, "backing up")
         self.store.close()
+
+    def back_up(self) -> None:
+        """Make a rolling backup of the database when it changed since the last one. Raises LibraryError."""
+        if not self.read_only:
+            back_up(self.store.folder)
 
     def now(self) -> datetime:
         """The present time (UTC)."""
@@ -93,6 +122,7 @@ class Desk:
         told: dict[str, Any] | None = None,
     ) -> FilmRecord:
         """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
+        self.store.must_write()
         with Film(path):
             pass
         client = next((c for c in self.clients() if c.id == client_id), None)
@@ -110,33 +140,56 @@ class Desk:
     def measure(self, film_id: int, progress: Progress) -> FilmRecord:
         """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.
 
-        Its row tells how it went. A film whose quick look was done and whose measuring was stopped stays waiting.
+        Its row tells how it went: whatever breaks makes it a failed film with a sentence. A film whose quick look was done and
+        whose measuring was stopped stays waiting; one that was answered stays so.
         """
-        record = self.store.film(film_id)
-        self.store.update_film(film_id, state="measuring")
         try:
-            brief = check_brief(record.brief)
-            movement = self.catalogue.movement(brief.file.movement)
-            with Film(record.path) as film:
-                for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
-                    evidence = self.look(film, brief, movement, progress.within(start, end), what)
-                    evidence.save(self.store.evidence_path(film_id))
-                    analysis = conclude(film.facts, brief, self.catalogue, evidence)
-                    self.note_result(film_id, analysis, film)
-                    if what == "quick":
-                        line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
-                        self.store.update_film(film_id, state="measuring", line=line)
-                        progress.tell(end, FIRST_LOOK)
+            record = self.store.film(film_id)
+        except Gone:  # deleted while it waited
+            raise Cancelled from None
+        settled = {"state": record.state} if record.state in SETTLED else {}
+        self.store.update_film(film_id, **({"state": "measuring"} | settled))
+        try:
+            self._measure(record, progress)
         except Cancelled:
-            self.store.update_film(film_id, state="new", line="")
+            self.store.update_film(film_id, **({"state": "new", "line": ""} | settled))
             raise
-        except (BadFilm, BadBrief) as error:
-            self.store.update_film(film_id, state="failed", line=error.sentence)
+        except DeepMirrorError as error:
+            if report := error.details.get("report"):
+                self.failures.note_words(str(report), "measuring a film, in a process apart")
+            self.store.update_film(film_id, **({"state": "failed", "line": error.sentence} | settled))
+        except Exception as error:  # noqa: BLE001 - our own mistake: it costs this film only, and is reported
+            report = self.failures.note(error, "measuring a film")
+            self.store.update_film(film_id, **({"state": "failed", "line": self.failures.sentence(report)} | settled))
         progress.tell(1.0, "done")
         return self.store.film(film_id)
 
+    def _measure(self, record: FilmRecord, progress: Progress) -> None:
+        brief = check_brief(record.brief)
+        movement = self.catalogue.movement(brief.file.movement)
+        with Film(record.path) as film:
+            for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
+                evidence = self.look(film, brief, movement, progress.within(start, end), what)
+                self.keep_evidence(record.id, evidence)
+                analysis = conclude(film.facts, brief, self.catalogue, evidence)
+                self.note_result(record.id, analysis, film)
+                if what == "quick":
+                    line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
+                    still = {"state": "measuring"} if self.store.film(record.id).state not in SETTLED else {}
+                    self.store.update_film(record.id, line=line, **still)
+                    progress.tell(end, FIRST_LOOK)
+
+    def keep_evidence(self, film_id: int, evidence: Evidence) -> None:
+        """Keep what was seen of a film. Raises LibraryError."""
+        try:
+            evidence.save(self.store.evidence_path(film_id))
+        except OSError as error:
+            raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
+
     def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
         """Write the one line of state and the turn-round frames of a measured film."""
+        if self.read_only:
+            return
         result = result_of(analysis, film)
         if (state := self.store.film(film_id).state) in SETTLED:
             result["state"] = state
@@ -146,8 +199,8 @@ class Desk:
         note_looks(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:
-        """Films that still wait: new ones, and those a closed program left half-done; oldest first."""
-        return [f.id for f in reversed(self.films()) if f.state in ("new", "measuring")]
+        """Films that still wait to be measured, oldest first. One that failed waits for a key."""
+        return [f.id for f in reversed(self.store.films(state="new"))]
 
     def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
         """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made."""
@@ -158,7 +211,7 @@ class Desk:
         kept = self.store.folder / "strips" / f"{record.id}-{name}.jpg"
         if chosen and kept.exists():
             whole = cv2.imread(str(kept))
-            if whole is not None:
+            if whole is not None and whole.shape[1] % len(chosen) == 0:
                 return [np.ascontiguousarray(p[..., ::-1]) for p in np.split(whole, len(chosen), axis=1)]
         out = []
         with Film(record.path) as film:
@@ -166,16 +219,35 @@ class Desk:
                 picture = film.picture(min(number, len(film.times) - 1))
                 width = round(picture.shape[1] * height / picture.shape[0])
                 out.append(np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
-        if chosen:
-            kept.parent.mkdir(exist_ok=True)
-            cv2.imwrite(str(kept), np.concatenate(out, axis=1)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+        if chosen and not self.read_only:
+            done, data = cv2.imencode(".jpg", np.concatenate(out, axis=1)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+            if done:
+                with suppress(OSError):  # a full disk: they are made again the next time
+                    write_whole(kept, bytes(data))
         return out
 
     def open_analysis(self, film_id: int) -> tuple[Film, Brief, Evidence | None]:
-        """The film, its brief, and its evidence when it was measured."""
+        """The film, its brief, and its evidence when it was measured and can be read back. Raises BadFilm, BadBrief, LibraryError."""
         record = self.store.film(film_id)
-        path = self.store.evidence_path(film_id)
-        return Film(record.path), check_brief(record.brief), Evidence.load(path) if path.exists() else None
+        brief, film = check_brief(record.brief), Film(record.path)
+        return film, brief, self.evidence(film_id, len(film.times))
+
+    def evidence(self, film_id: int, frames: int) -> Evidence | None:
+        """What was seen of a film; None when it was not looked at, or when the file is torn or another film's: it is made again."""
+        return self.evidence_in(self.store.evidence_path(film_id), frames)
+
+    def evidence_in(self, path: Path, frames: int) -> Evidence | None:
+        """What a file of evidence says of a film of so many frames; None when it is not there, torn, or another film's."""
+        try:
+            found = Evidence.load(path) if path.exists() else None
+        except BadEvidence as error:
+            self.failures.note(error, "reading evidence")
+            return None
+        return found if found is not None and len(found.times) == frames else None
+
+    def lacks_evidence(self, record: FilmRecord) -> bool:
+        """True for a film that was measured and whose evidence is gone."""
+        return record.state not in ("new", "measuring", "failed")
 
 
 def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:

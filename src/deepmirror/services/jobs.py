@@ -6,17 +6,22 @@ the one worker thread of a JobRunner in the program.
 
 from __future__ import annotations
 
+import signal
 import subprocess
 import sys
+import tempfile
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
 from typing import TypeVar
 
-from deepmirror.errors import Cancelled
+from deepmirror.errors import Cancelled, WorkFailed
 
 T = TypeVar("T")
 Report = Callable[[float, str], None]
+REFUSED = 2  # exit code of a command that was refused with one line
+LAST_WORDS = 8000
 
 
 class Progress:
@@ -54,27 +59,39 @@ class Progress:
         self._stop.set()
 
 
-def run_apart(words: list[str], progress: Progress) -> str | None:
-    """Run one of this program's own commands in a process of its own; returns the sentence it failed with, or None.
+def run_apart(words: list[str], progress: Progress, folder: Path | None = None) -> str | None:
+    """Run one of this program's own commands in a process of its own; returns the sentence it refused with, or None.
 
-    The command prints a share and what it is doing, line by line. Raises Cancelled after ending it when asked to stop.
+    The command prints a share and what it is doing, line by line. folder: where passing files belong. Raises Cancelled after
+    ending it when asked to stop, WorkFailed (with the process's last words as `report`) when it ended before it was done.
     """
     command = [sys.executable, "-m", "deepmirror", *words]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as process:
-        assert process.stdout is not None and process.stderr is not None
-        try:
-            for line in process.stdout:
-                share, _, doing = line.strip().partition(" ")
-                progress.tell(float(share), doing)
-        except Cancelled:
-            process.kill()
-            raise
-        complaint = process.stderr.read().strip()
-        if process.wait() == 0:
-            return None
-        if process.returncode == 2 and complaint:
-            return complaint.splitlines()[-1]
-        raise RuntimeError(f"the command {words[0]} ended with {process.returncode}: {complaint[-2000:]}")
+    with tempfile.TemporaryFile("w+", dir=folder, errors="replace") as complaints:
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=complaints, text=True, errors="replace") as process:
+            assert process.stdout is not None
+            try:
+                for line in process.stdout:
+                    share, _, doing = line.strip().partition(" ")
+                    if share.replace(".", "", 1).isdigit():
+                        progress.tell(float(share), doing)
+            except BaseException:
+                process.kill()
+                raise
+            process.wait()
+        complaints.seek(0)
+        complaint = complaints.read().strip()
+    if process.returncode == 0:
+        return None
+    if process.returncode == REFUSED and complaint:
+        return complaint.splitlines()[-1]
+    raise WorkFailed(_ended(process.returncode), report=complaint[-LAST_WORDS:])
+
+
+def _ended(code: int) -> str:
+    if code < 0:
+        why = " (perhaps for want of memory)" if -code == signal.SIGKILL else ""
+        return f"The work on the film was ended from outside{why}: signal {-code}."
+    return "The work on the film broke off at a mistake of the program."
 
 
 class JobRunner:
@@ -130,4 +147,7 @@ class LatestLane:
                     return
                 job, self._waiting = self._waiting, None
             assert job is not None
-            job()
+            try:
+                job()
+            except Exception as error:  # noqa: BLE001 - our own mistake in one request; the lane goes on for the next ones
+                threading.excepthook(threading.ExceptHookArgs((type(error), error, error.__traceback__, self._thread)))

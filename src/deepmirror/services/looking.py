@@ -41,21 +41,22 @@ def look_here(film: Film, brief: Brief, movement: Movement, progress: Progress, 
 
 @dataclass(frozen=True)
 class LookApart:
-    """Looks in a process of its own, with a coach's own movements from `own_folder`."""
+    """Looks in a process of its own, with a coach's own movements from `own_folder`; passing files lie in `work_folder`."""
 
     own_folder: Path | None = None
+    work_folder: Path | None = None
 
     def __call__(
         self, film: Film, brief: Brief, movement: Movement, progress: Progress, what: str, before: Evidence | None = None
     ) -> Evidence:
-        """Raises BadFilm, Cancelled."""
-        with tempfile.TemporaryDirectory(prefix="deepmirror-") as folder:
+        """Raises BadFilm, BadEvidence, WorkFailed, Cancelled."""
+        with tempfile.TemporaryDirectory(prefix="look-", dir=self.work_folder) as folder:
             told, out = Path(folder) / "brief.json", Path(folder) / "evidence.npz"
             told.write_text(json.dumps(brief.file.model_dump(mode="json", exclude_none=True)), "utf-8")
             if before is not None:
                 before.save(out)
             words = ["look", str(film.path), "--brief", str(told), "--out", str(out), "--what", what]
-            failure = run_apart([*words, *(["--movements", str(self.own_folder)] if self.own_folder else [])], progress)
+            failure = run_apart([*words, *(["--movements", str(self.own_folder)] if self.own_folder else [])], progress, self.work_folder)
             if failure:
                 raise BadFilm(failure)
             return Evidence.load(out)

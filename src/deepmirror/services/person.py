@@ -15,14 +15,16 @@ from deepmirror.core.guided import MACHINES
 from deepmirror.core.plane import film_length
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
-from deepmirror.errors import BadBrief, BadFilm
+from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.building import HINGES as HINGES
 from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve_build
 from deepmirror.services.comparing import Side, one_side, side_words
 from deepmirror.services.desk import Desk
+from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
+from deepmirror.services.plausible import impossible_lengths
 from deepmirror.services.sheets import pain_words
 
 RANGES_CM = {
@@ -95,17 +97,18 @@ class PersonFile:
     """An open client's record with undo and redo without limit; every change is saved as it happens and kept in the history."""
 
     def __init__(self, desk: Desk, client_id: int) -> None:
+        if not desk.saver.retry():
+            raise LibraryError(f"Your last edits are not saved yet: {desk.saver.sentence}")
         self.desk, self.client_id = desk, client_id
         record = desk.store.client(client_id)
         self.name = record.name
-        self._done: list[tuple[str, dict[str, Any]]] = [("opened", record.body)]
-        self._undone: list[tuple[str, dict[str, Any]]] = []
+        self._history: History[dict[str, Any]] = History(record.body)
         self.views: list[FilmView] = []
 
     @property
     def body(self) -> dict[str, Any]:
         """The record as a dictionary, the brief's client part."""
-        return self._done[-1][1]
+        return self._history.present
 
     @property
     def client(self) -> ClientPart:
@@ -177,36 +180,39 @@ class PersonFile:
         self._set(label, **fields)
 
     def _set(self, label: str, **fields: Any) -> None:
+        self.desk.store.must_write()
         body = {k: v for k, v in (self.body | fields).items() if v is not None}
-        check_client(body)
+        wrong = next(impossible_lengths(check_client(body)), "")
+        if wrong and wrong not in impossible_lengths(self.client):
+            raise BadBrief(wrong)
         if body == self.body:
             return
-        self._done.append((label, body))
-        self._undone.clear()
+        self._history.do(label, body)
         self._save(f"change {label}")
 
     def _save(self, label: str) -> None:
-        self.desk.store.update_client(self.client_id, self.body, self.desk.now().isoformat(timespec="seconds"), label)
+        store, client_id, body, at = self.desk.store, self.client_id, self.body, self.desk.now().isoformat(timespec="seconds")
+        self.desk.saver.write(lambda: store.update_client(client_id, body, at, label))
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
-        return self._done[-1][0] if len(self._done) > 1 else None
+        return self._history.can_undo()
 
     def can_redo(self) -> str | None:
         """What redo would bring again, or None."""
-        return self._undone[-1][0] if self._undone else None
+        return self._history.can_redo()
 
     def undo(self) -> None:
         """Take the last change back."""
-        if len(self._done) > 1:
-            self._undone.append(self._done.pop())
-            self._save(f"undo {self._undone[-1][0]}")
+        self.desk.store.must_write()
+        if (label := self._history.undo()) is not None:
+            self._save(f"undo {label}")
 
     def redo(self) -> None:
         """Bring the change last taken back again."""
-        if self._undone:
-            self._done.append(self._undone.pop())
-            self._save(f"redo {self._done[-1][0]}")
+        self.desk.store.must_write()
+        if (label := self._history.redo()) is not None:
+            self._save(f"redo {label}")
 
     def caution(self) -> str:
         """What noted pain asks for, with the steps for a painful knee or back; empty without pain."""
@@ -259,15 +265,16 @@ class PersonFile:
             progress.tell(i / max(len(mine), 1), "reading films")
             try:
                 out.append(self._read(record.id))
-            except (BadBrief, BadFilm):
+            except (BadBrief, BadFilm, CannotSolve):
                 continue
         progress.tell(1.0, "done")
         return out
 
     def _read(self, film_id: int) -> FilmView:
         film, brief, evidence = self.desk.open_analysis(film_id)
-        assert evidence is not None
         with film:
+            if evidence is None:
+                raise BadFilm("What was seen in this film is gone; it is looked at again when it is opened.")
             analysis = conclude(film.facts, brief, self.desk.catalogue, evidence)
             self.desk.note_result(film_id, analysis, film)
         scene, lengths = analysis.scene, {}

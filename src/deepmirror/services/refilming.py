@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import shutil
 from dataclasses import dataclass
 
 from deepmirror.core.units import length_words
+from deepmirror.errors import ReplyError
 from deepmirror.exchange.post import Outbox
+from deepmirror.files import private_folder, write_whole
 from deepmirror.judge.findings import Unmeasurable
 from deepmirror.media.writer import png
 from deepmirror.movements.cameras import camera_posture
@@ -17,7 +18,8 @@ from deepmirror.reply.page import render_request
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.sending import ReplyRecord, hand_over, keep
+from deepmirror.services.sending import ReplyRecord, hand_over, kept_whole
+from deepmirror.store.sweep import remove
 
 USUAL_STATURE_CM = 172.0
 NO_REPS = "no repetition can be seen in it"
@@ -48,7 +50,7 @@ class Request:
 def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Request:
     """A request for this film's movement, with the reasons its analysis gives. heading: the side that settles most of them."""
     film = desk.store.film(film_id)
-    movement = desk.catalogue.movement(film.brief["movement"])
+    movement = desk.catalogue.movement(film.movement)
     reasons, advice = _reasons(analysis)
     front = sum("front" in a.lower() for a in advice) > sum("side" in a.lower() for a in advice)
     heading = "front" if front and "front" in movement.views else movement.views[0]
@@ -112,16 +114,24 @@ def _far(cm: float, imperial: bool) -> str:
 
 def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, progress: Progress) -> ReplyRecord:
     """Write the request, keep it, hand it over, and let the film wait for the new one. Raises ReplyError."""
+    desk.store.must_write()
     progress.tell(0.1, "drawing the plan")
     folder = desk.store.reply_folder(film_id).with_name("unsent-request")
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir(parents=True)
     picture = png(draw_plan(request.plan))
-    (folder / "camera-plan.png").write_bytes(picture)
-    (folder / "request.html").write_text(render_request(request, picture), "utf-8")
-    (folder / "request.txt").write_text(request.text() + "\n", "utf-8")
-    record = keep(desk, film_id, "refilm", folder, {"movement": request.movement, "words": request.words, "reasons": request.reasons})
-    desk.store.update_film(film_id, state="asked", line=f"new film asked: {request.reasons[0]}")
+    files = {
+        "camera-plan.png": picture,
+        "request.html": render_request(request, picture).encode(),
+        "request.txt": f"{request.text()}\n".encode(),
+    }
+    try:
+        remove(folder)
+        for name, data in files.items():
+            write_whole(private_folder(folder) / name, data)
+    except OSError as error:
+        raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
+    told: dict[str, object] = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
+    with kept_whole(desk, film_id, "refilm", folder, told) as record:
+        desk.store.update_film(film_id, state="asked", line=f"new film asked: {request.reasons[0]}")
     return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")
 
 
@@ -129,5 +139,5 @@ def came_for(desk: Desk, film_id: int) -> None:
     """A film came in: the films of the same client and movement that waited for a new one have it now."""
     new = desk.store.film(film_id)
     for film in desk.store.films(new.client_id):
-        if film.state == "asked" and film.brief["movement"] == new.brief["movement"] and film.id != film_id:
+        if film.state == "asked" and film.movement == new.movement and film.id != film_id:
             desk.store.update_film(film.id, state="replaced", line="the new film came")

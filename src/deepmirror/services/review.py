@@ -6,6 +6,7 @@ An edit makes a new brief from the old one; briefs never change, so the undo sta
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,14 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SIDES, near_side, sided, split
+from deepmirror.errors import BadBrief, LibraryError
 from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, filled, shank_px
-from deepmirror.services.analysis import FINAL, Analysis, conclude
+from deepmirror.services.analysis import FINAL, conclude
+from deepmirror.services.analysis import Analysis as Analysis
 from deepmirror.services.desk import Desk
+from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
 from deepmirror.services.marking import KINDS, Wanted, free_points, taken_over, wanted_marks
+from deepmirror.services.plausible import contradiction
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -29,27 +34,47 @@ MARK_KINDS = {name: kind.clicks for name, kind in KINDS.items()}
 
 
 @dataclass(frozen=True)
-class Step:
-    """One state of the brief and what led to it."""
+class Observed:
+    """What a look at the film gave, and the brief it was made for: clicks made meanwhile are not followed yet."""
 
-    label: str
     brief: Brief
+    evidence: Evidence
 
 
 class Review:
-    """An open film with its points, marks, numbers and findings."""
+    """An open film with its points, marks, numbers and findings.
+
+    Its state belongs to one thread. Slow work is a function made by `observing` or `concluding`: it holds on to what it needs, runs
+    anywhere, and its result comes back through `take` or `take_analysis`.
+    """
 
     def __init__(self, desk: Desk, film_id: int, conclude: bool = True) -> None:
-        """conclude: work out the numbers at once (a second); else the caller does when it suits. Raises BadFilm, LibraryError."""
+        """conclude: work out the numbers at once (a second); else the caller does when it suits. Raises BadFilm, BadBrief,
+        LibraryError (also while an edit of before is not saved)."""
+        if not desk.saver.retry():
+            raise LibraryError(f"Your last edits are not saved yet: {desk.saver.sentence}")
         self.desk, self.film_id = desk, film_id
         self.record = desk.store.film(film_id)
         self.film, brief, self.evidence = desk.open_analysis(film_id)
-        self._done: list[Step] = [Step("opened", brief)]
-        self._undone: list[Step] = []
+        self._history = self._kept_history(brief)
         self.analysis: Analysis | None = None
-        self.followed, self._followed_subject = self._to_follow(), brief.file.subject
+        self.problem = ""
+        self.followed, self._followed_subject = _to_follow(brief), brief.file.subject
         if conclude:
             self.conclude()
+
+    def _kept_history(self, brief: Brief) -> History[Brief]:
+        """The edits of before, when they lead to the brief as it is; else they are forgotten."""
+        steps = self.desk.store.steps.of_film(self.film_id)
+        done = [(label, told) for label, told, is_done in steps if is_done]
+        if not done or done[-1][1] != _without_client(brief):
+            return History(brief)
+        client = brief.file.client.model_dump(mode="json", exclude_none=True)
+        try:
+            kept = [(label, check_brief(told | {"client": client})) for label, told, _ in steps]
+        except BadBrief:  # kept by a program that asked less of a brief
+            return History(brief)
+        return History.of([*kept[: len(done) - 1], (done[-1][0], brief)], kept[len(done) :][::-1])
 
     def close(self) -> None:
         """Let go of the film."""
@@ -58,58 +83,74 @@ class Review:
     @property
     def brief(self) -> Brief:
         """The brief as it now stands."""
-        return self._done[-1].brief
+        return self._history.present
 
     def take_client(self) -> None:
-        """Use the client's record as the library has it now, in every state of the undo stack, and conclude anew."""
+        """Use the client's record as the library has it now, in every state of the undo stack; conclude anew afterwards."""
         client = self.desk.store.client(self.record.client_id).body
-
-        def renewed(step: Step) -> Step:
-            data = step.brief.file.model_dump(exclude_none=True) | {"client": client}
-            return Step(step.label, check_brief(data))
-
-        self._done, self._undone = [renewed(s) for s in self._done], [renewed(s) for s in self._undone]
-        self.conclude()
+        self._history.renew(lambda brief: check_brief(brief.file.model_dump(exclude_none=True) | {"client": client}))
 
     def picture(self, number: int) -> NDArray[np.uint8]:
         """One frame (H, W, 3) RGB."""
         return self.film.picture(number)
 
+    def concluding(self) -> Callable[[Progress], Analysis | None]:
+        """The work of solving, measuring and judging from what was observed; it gives None before anything was."""
+        desk, film, brief, evidence, film_id = self.desk, self.film, self.brief, self.evidence, self.film_id
+
+        def work(progress: Progress) -> Analysis | None:
+            progress.tell(0.1, "solving")
+            if evidence is None:
+                return None
+            analysis = conclude(film.facts, brief, desk.catalogue, evidence)
+            desk.note_result(film_id, analysis, film)
+            return analysis
+
+        return work
+
+    def take_analysis(self, analysis: Analysis | None, problem: str = "") -> None:
+        """These are the numbers from now on; or there are none, for a reason."""
+        self.analysis, self.problem = analysis, problem
+
     def conclude(self) -> Analysis | None:
-        """Solve, measure and judge again from what was observed; None before anything was."""
-        if self.evidence is not None:
-            self.analysis = conclude(self.film.facts, self.brief, self.desk.catalogue, self.evidence)
-            self.desk.note_result(self.film_id, self.analysis, self.film)
+        """Solve, measure and judge at once. Raises CannotSolve."""
+        self.take_analysis(self.concluding()(Progress()))
         return self.analysis
 
+    def observing(self) -> Callable[[Progress], Observed]:
+        """The work of looking at the whole film anew, or only of following the points anew when the body was found before.
+
+        It looks with the clicks of now, and keeps what it sees under these clicks and no later ones.
+        """
+        desk, film, brief, before, film_id = self.desk, self.film, self.brief, self.evidence, self.film_id
+        anew = before is None or self._followed_subject != brief.file.subject
+        kept = desk.store.kept_evidence(film_id, _key(brief))
+
+        def work(progress: Progress) -> Observed:
+            desk.store.must_write()
+            evidence = desk.evidence_in(kept, len(film.times))
+            if evidence is None:
+                movement = desk.catalogue.movement(brief.file.movement)
+                evidence = desk.look(film, brief, movement, progress, *(("final", None) if anew else (FOLLOW, before)))
+            desk.keep_evidence(film_id, evidence)
+            desk.store.keep_evidence(film_id, _key(brief))
+            return Observed(brief, evidence)
+
+        return work
+
+    def take(self, seen: Observed) -> None:
+        """What was seen is what the numbers are concluded from, from now on."""
+        self.evidence = seen.evidence
+        self.followed, self._followed_subject = _to_follow(seen.brief), seen.brief.file.subject
+
     def observe(self, progress: Progress) -> Analysis | None:
-        """Look at the whole film anew, or only follow the points anew when the body was found before."""
-        movement = self.desk.catalogue.movement(self.brief.file.movement)
-        anew = self.evidence is None or self._followed_subject != self.brief.file.subject
-        kept = self.desk.store.kept_evidence(self.film_id, self._key())
-        if kept.exists():
-            self.evidence = Evidence.load(kept)
-        else:
-            what, before = ("final", None) if anew else (FOLLOW, self.evidence)
-            self.evidence = self.desk.look(self.film, self.brief, movement, progress, what, before)
-        self.followed, self._followed_subject = self._to_follow(), self.brief.file.subject
-        self.evidence.save(self.desk.store.evidence_path(self.film_id))
-        self.desk.store.keep_evidence(self.film_id, self._key())
-        out = self.conclude()
-        progress.tell(1.0, "done")
-        return out
+        """Look and conclude at once."""
+        self.take(self.observing()(progress))
+        return self.conclude()
 
     def needs_following(self) -> bool:
         """True when points were placed, or the view changed, since the points were last followed through the film."""
-        return self.evidence is None or self.followed != self._to_follow()
-
-    def _key(self) -> str:
-        """What the evidence hangs on besides the film: the networks, the movement and the coach's clicks."""
-        told = repr((FINAL, self.brief.file.movement, self._to_follow()))
-        return hashlib.sha1(told.encode(), usedforsecurity=False).hexdigest()[:16]
-
-    def _to_follow(self) -> tuple[object, ...]:
-        return self.brief.seeds, self.brief.file.view, tuple(self.brief.file.swaps), self.brief.file.subject, self.brief.file.marks.stack
+        return self.evidence is None or self.followed != _to_follow(self.brief)
 
     def point_names(self) -> list[str]:
         """The points the coach may place in this view, in the order a hand goes."""
@@ -188,7 +229,10 @@ class Review:
     def choose_subject(self, frame: int, xy: Pixel) -> None:
         """Follow another person: the one clicked on a frame. Points placed so far belong to somebody else and go."""
         self._change("follow another person", subject={"frame": frame, "at_px": xy}, seeds=[])
-        self.desk.store.update_film(self.film_id, state="new")  # a program closed before looking again does so when it opens
+        store, film_id = self.desk.store, self.film_id
+        self.desk.saver.write(
+            lambda: store.update_film(film_id, state="new")
+        )  # a program closed before looking again does so when it opens
 
     def questions(self) -> list[str]:
         """Clicks that lie far from where the network sees the joint: one sentence each, to be looked at again."""
@@ -216,35 +260,69 @@ class Review:
         self._change("change " + ", ".join(k.replace("_kg", "").replace("_", " ") for k in fields), **fields)
 
     def _change(self, label: str, **fields: Any) -> None:
-        data = self.brief.file.model_dump(exclude_none=True) | fields
+        self.desk.store.must_write()
+        before = self.brief
+        data = before.file.model_dump(exclude_none=True) | fields
         brief = check_brief({k: v for k, v in data.items() if v is not None})
         self.desk.catalogue.movement(brief.file.movement)
-        self._done.append(Step(label, brief))
-        self._undone.clear()
-        self._save()
+        size = self.film.facts.width, self.film.facts.height
+        if (wrong := contradiction(brief, size)) and wrong != contradiction(before, size):
+            raise BadBrief(wrong)
+        self._history.do(label, brief)
+        store, film_id, told = self.desk.store, self.film_id, _without_client(brief)
+
+        def save() -> None:
+            with store.transaction():
+                store.update_film(film_id, brief=told)
+                store.steps.add(film_id, _without_client(before), label, told)
+
+        self.desk.saver.write(save)
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
-        return self._done[-1].label if len(self._done) > 1 else None
+        return self._history.can_undo()
 
     def can_redo(self) -> str | None:
         """What redo would bring again, or None."""
-        return self._undone[-1].label if self._undone else None
+        return self._history.can_redo()
 
     def undo(self) -> None:
         """Take the last edit back; does nothing when there is none."""
-        if len(self._done) > 1:
-            self._undone.append(self._done.pop())
-            self._save()
+        self.desk.store.must_write()
+        if self._history.undo() is not None:
+            self._save_place()
 
     def redo(self) -> None:
         """Bring the edit last taken back again; does nothing when there is none."""
-        if self._undone:
-            self._done.append(self._undone.pop())
-            self._save()
+        self.desk.store.must_write()
+        if self._history.redo() is not None:
+            self._save_place()
 
-    def _save(self) -> None:
-        self.desk.store.update_film(self.film_id, brief=self.brief.file.model_dump(mode="json", exclude_none=True))
+    def _save_place(self) -> None:
+        store, film_id, told, undone = self.desk.store, self.film_id, _without_client(self.brief), self._history.undone
+
+        def save() -> None:
+            with store.transaction():
+                store.update_film(film_id, brief=told)
+                store.steps.move(film_id, undone)
+
+        self.desk.saver.write(save)
+
+
+def _without_client(brief: Brief) -> dict[str, Any]:
+    """A brief as the library keeps it: the client's part always comes from her record."""
+    return brief.file.model_dump(mode="json", exclude_none=True, exclude={"client"})
+
+
+def _to_follow(brief: Brief) -> tuple[object, ...]:
+    """What following the points hangs on."""
+    return brief.seeds, brief.file.view, tuple(brief.file.swaps), brief.file.subject, brief.file.marks.stack
+
+
+def _key(brief: Brief) -> str:
+    """What the evidence hangs on besides the film: the networks, the movement and the coach's clicks."""
+    told = repr((FINAL, brief.file.movement, _to_follow(brief)))
+    return hashlib.sha1(told.encode(), usedforsecurity=False).hexdigest()[:16]
 
 
 def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import json
-import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.post import FolderOutbox
 from deepmirror.exchange.post import Outbox as Outbox
+from deepmirror.files import private_folder, sync_folder, sync_tree, write_whole
 from deepmirror.media.film import Film
 from deepmirror.reply.model import Reply
 from deepmirror.services import following
@@ -17,11 +19,10 @@ from deepmirror.services.analysis import Analysis
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
 from deepmirror.services.replying import export_reply
-from deepmirror.services.review import Review
 from deepmirror.store.library import file_hash
 from deepmirror.store.post import ReplyRecord as ReplyRecord
+from deepmirror.store.sweep import SEALED, remove
 
-SEAL = "sealed.json"  # beside the unsent files: what they were made from; it is not sent
 REMEMBERED = ("cue", "change", "why", "film_next")
 
 
@@ -40,75 +41,103 @@ class Package:
 
     def files(self) -> list[Path]:
         """The files the client gets, by name."""
-        return sorted(p for p in self.folder.iterdir() if p.name != SEAL) if self.folder.is_dir() else []
+        return _given(self.folder) if self.folder.is_dir() else []
 
     def fits(self, reply: Reply, analysis: Analysis) -> bool:
         """True when the written files say exactly this reply."""
         try:
-            return (self.folder / SEAL).read_text("utf-8") == fingerprint(reply, analysis)
+            return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis)
         except OSError:
             return False
 
-    def write(self, review: Review, reply: Reply, progress: Progress) -> list[Path]:
-        """Write the files anew unless they say this reply already. Raises ReplyError, Cancelled."""
-        analysis = review.analysis
-        if analysis is None:
-            raise ReplyError("The film has no numbers yet: measure it first.")
+    def write(self, film_path: Path, analysis: Analysis, reply: Reply, progress: Progress) -> list[Path]:
+        """Write the files anew unless they say this reply already. Raises ReplyError, BadFilm, Cancelled."""
+        self._desk.store.must_write()
         if not self.fits(reply, analysis):
-            seal = fingerprint(reply, analysis)
-            shutil.rmtree(self.folder, ignore_errors=True)
-            with Film(review.film.path) as film:  # a reader of its own: the window goes on showing the film
-                export_reply(film, analysis, reply, self.folder, progress, self._desk)
-            (self.folder / SEAL).write_text(seal, "utf-8")
+            try:
+                remove(self.folder)
+                with Film(film_path) as film:  # a reader of its own: the window goes on showing the film
+                    export_reply(film, analysis, reply, private_folder(self.folder), progress, self._desk)
+                sync_tree(self.folder)
+                write_whole(self.folder / SEALED, fingerprint(reply, analysis).encode())
+            except OSError as error:
+                raise ReplyError(f"The reply could not be written: {error.strerror or error}. Nothing went out; try again.") from error
         progress.tell(1.0, "written")
         return self.files()
 
 
-def send_reply(desk: Desk, outbox: Outbox, review: Review, reply: Reply, progress: Progress) -> ReplyRecord:
+def send_reply(desk: Desk, outbox: Outbox, film_id: int, analysis: Analysis, reply: Reply, progress: Progress) -> ReplyRecord:
     """Write what is not written, keep it exactly, begin to watch its corrections, and hand it to the outbox.
 
-    An outbox that does not answer loses nothing: the reply is kept as failed and `hand_over_rest` tries again.
-    Raises ReplyError, Cancelled.
+    analysis: what the reply speaks of, as it was when the coach said "send". An outbox that does not answer loses nothing: the
+    reply is kept as failed and `hand_over_rest` tries again. Raises ReplyError, BadFilm, LibraryError, Cancelled.
     """
-    package = Package(desk, review.film_id)
-    package.write(review, reply, progress)
-    assert review.analysis is not None
-    (package.folder / SEAL).unlink()
-    record = keep(desk, review.film_id, "reply", package.folder, reply.to_dict())
-    desk.store.update_film(review.film_id, state="sent", draft=reply.to_dict())
+    film = desk.store.film(film_id)
+    package = Package(desk, film_id)
+    package.write(film.path, analysis, reply, progress)
     sent = reply.chosen()
-    items = following.items_of(review.analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    following.begin(desk.store, review.record.client_id, review.film_id, review.analysis.movement.id, record.made_at, items)
-    for item in sent:
-        for field in REMEMBERED:
-            if text := getattr(item, field).strip():
-                desk.store.phrases.used(field, item.code, text)
-    return hand_over(desk, outbox, record, review.record.client_name, reply.movement)
+    items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    with kept_whole(desk, film_id, "reply", package.folder, reply.to_dict()) as record:
+        desk.store.update_film(film_id, state="sent", draft=reply.to_dict())
+        following.begin(desk.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
+        for item in sent:
+            for field in REMEMBERED:
+                if text := getattr(item, field).strip():
+                    desk.store.phrases.used(field, item.code, text)
+    return hand_over(desk, outbox, record, film.client_name, reply.movement)
 
 
-def keep(desk: Desk, film_id: int, kind: str, unsent: Path, told: dict[str, object], at: str = "") -> ReplyRecord:
-    """Move written files to their last place, read-only, with their hashes in the library. at: when, now if not said."""
+@contextmanager
+def kept_whole(desk: Desk, film_id: int, kind: str, unsent: Path, told: dict[str, object], at: str = "") -> Iterator[ReplyRecord]:
+    """Move written files to their last place, read-only, and keep their rows together with what is done in the body.
+
+    Killed before the rows are kept, the files are unsent again at the next start (store.sweep); killed after, everything is there.
+    at: when, now if not said. Raises ReplyError, LibraryError.
+    """
     number = len(desk.store.replies.of_film(film_id)) + 1
     folder = f"replies/film-{film_id}/{kind}-{number}"
-    target = desk.store.folder / folder
-    shutil.rmtree(target, ignore_errors=True)
-    target.parent.mkdir(parents=True, exist_ok=True)
-    unsent.replace(target)
-    files = {}
-    for path in sorted(target.iterdir()):
-        files[path.name] = file_hash(path)
-        path.chmod(0o444)
-    return desk.store.replies.add(film_id, kind, at or desk.now().isoformat(timespec="seconds"), folder, files, told)
+    target, seal = desk.store.folder / folder, unsent / SEALED
+    try:
+        if not seal.exists():
+            write_whole(seal, b"")
+        private_folder(target.parent)
+        remove(target)
+        unsent.replace(target)
+        sync_folder(target.parent)
+        files = {p.name: file_hash(p) for p in _given(target)}
+        with desk.store.transaction():
+            yield desk.store.replies.add(film_id, kind, at or desk.now().isoformat(timespec="seconds"), folder, files, told)
+    except BaseException as error:
+        if target.exists() and not unsent.exists():
+            target.replace(unsent)
+        if isinstance(error, OSError):
+            raise ReplyError(f"The reply could not be kept: {error.strerror or error}. Nothing went out; try again.") from error
+        raise
+    (target / SEALED).unlink()
+    for path in _given(target):
+        path.chmod(0o400)
+
+
+def _given(folder: Path) -> list[Path]:
+    """A reply's files as the client gets them, by name."""
+    return sorted(p for p in folder.iterdir() if p.name != SEALED)
 
 
 def hand_over(desk: Desk, outbox: Outbox, record: ReplyRecord, client: str, title: str) -> ReplyRecord:
-    """Give a kept reply to the outbox; what went wrong is kept with it."""
+    """Give a kept reply to the outbox; what went wrong is kept with it. The outbox knows a reply it was given before by its key."""
     try:
-        words = outbox.hand_over(client, f"{title} {record.made_at[:10]}", sorted(record.folder.iterdir()))
-        desk.store.replies.settle(record.id, "handed", words)
-    except DeepMirrorError as error:
-        desk.store.replies.settle(record.id, "failed", error.sentence)
+        words = outbox.hand_over(key_of(record), client, f"{title} {record.made_at[:10]}", _given(record.folder))
+        state = "handed"
+    except (DeepMirrorError, OSError) as error:
+        state, words = "failed", error.sentence if isinstance(error, DeepMirrorError) else f"The kept files cannot be read: {error}."
+    desk.store.replies.settle(record.id, state, words)
     return next(r for r in desk.store.replies.of_film(record.film_id) if r.id == record.id)
+
+
+def key_of(record: ReplyRecord) -> str:
+    """What names a kept reply to an outbox: never the same for two, always the same for one."""
+    told = json.dumps([record.id, record.made_at, record.kind, sorted(record.files.items())])
+    return hashlib.sha256(told.encode()).hexdigest()[:20]
 
 
 def hand_over_rest(desk: Desk, outbox: Outbox, progress: Progress, left_over: bool = False) -> int:
@@ -120,7 +149,7 @@ def hand_over_rest(desk: Desk, outbox: Outbox, progress: Progress, left_over: bo
     for record in desk.store.replies.in_state("failed", *(["kept"] if left_over else [])):
         progress.tell(0.5, "handing over")
         film = desk.store.film(record.film_id)
-        title = str(record.reply.get("movement") or film.brief["movement"].replace("_", " "))
+        title = str(record.reply.get("movement") or film.movement.replace("_", " "))
         gone += hand_over(desk, outbox, record, film.client_name, title).state == "handed"
     return gone
 

@@ -8,8 +8,9 @@ from pathlib import Path
 from deepmirror.core.guided import MACHINES, GuidedBuild
 from deepmirror.core.platform import CLOCK_HOUR_DEG
 from deepmirror.core.values import Value
-from deepmirror.errors import BadBrief
+from deepmirror.errors import BadBrief, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.pathways import Pathway, pathways_for
 from deepmirror.movements.schema import Movement
 from deepmirror.reply.sheet import Sheet, SheetLine
@@ -17,7 +18,7 @@ from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.building import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
 from deepmirror.services.desk import Desk
-from deepmirror.store.forget import slug
+from deepmirror.store.forget import sheet_folder
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
 PIVOT_GOOD_CM = 1.0
@@ -57,12 +58,14 @@ def pain_words(desk: Desk, pain: list[str]) -> list[str]:
     return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(desk, p), 1)))]
 
 
-def write_sheet(desk: Desk, sheet: Sheet) -> Path:
-    """Write the page into the library's folder of sheets; returns its path."""
-    folder = desk.store.folder / "sheets"
-    folder.mkdir(exist_ok=True)
-    path = folder / f"{slug(f'{sheet.client} {sheet.movement}')}.html"
-    path.write_text(render_sheet(sheet), "utf-8")
+def write_sheet(desk: Desk, client_id: int, movement_id: str, sheet: Sheet) -> Path:
+    """Write the page into the client's folder of sheets, named by its movement; returns its path. Raises LibraryError."""
+    desk.store.must_write()
+    try:
+        path = private_folder(sheet_folder(desk.store, client_id)) / f"{movement_id}.html"
+        write_whole(path, render_sheet(sheet).encode())
+    except OSError as error:
+        raise LibraryError(f"The set-up sheet could not be written: {error.strerror or error}.") from error
     return path
 
 

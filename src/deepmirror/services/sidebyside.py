@@ -167,5 +167,7 @@ def films_to_compare(desk: Desk, film_id: int) -> list[tuple[int, str]]:
     """Measured films of the same client, those of the same movement first, as (id, words)."""
     film = desk.store.film(film_id)
     mine = [f for f in desk.store.films(film.client_id) if desk.store.evidence_path(f.id).exists()]
-    mine.sort(key=lambda f: f.brief["movement"] != film.brief["movement"])
-    return [(f.id, f"{f.arrived_at[:10]} · {f.brief['movement'].replace('_', ' ')} · {f.brief['view'].replace('-', ' ')}") for f in mine]
+    mine.sort(key=lambda f: f.movement != film.movement)
+    return [
+        (f.id, f"{f.arrived_at[:10]} · {f.movement.replace('_', ' ')} · {str(f.brief.get('view', '')).replace('-', ' ')}") for f in mine
+    ]

@@ -65,9 +65,9 @@ class SimulatedOutbox:
     def __init__(self, folder: Path, failures: int = 0) -> None:
         self._real, self._failures = FolderOutbox(folder), failures
 
-    def hand_over(self, recipient: str, title: str, files: list[Path]) -> str:
+    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
         """As the real one, after so many failures."""
         if self._failures > 0:
             self._failures -= 1
             raise ReplyError("The simulated outbox does not answer just now. The reply is kept; try again.")
-        return self._real.hand_over(recipient, title, files)
+        return self._real.hand_over(key, recipient, title, files)

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import shutil
-import sqlite3
-from collections.abc import Iterator
-from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import text
+from sqlalchemy import delete, text
 
-from deepmirror.errors import LibraryError
+from deepmirror.store.backups import all_copies
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.post import ArrivalRecord
+from deepmirror.store.tables import ArrivalRow, ClientRow, RemovalRow
 
 
 @dataclass(frozen=True)
@@ -32,10 +29,10 @@ class Belongings:
 
 def belongings(store: LibraryStore, client_id: int) -> Belongings:
     """Everything of a client's. Raises LibraryError when she is not there."""
-    client = store.client(client_id)
+    store.client(client_id)
     films = store.films(client_id)
     ids = [f.id for f in films]
-    arrivals = arrivals_of(store, client.name, ids)
+    arrivals = arrivals_of(store, client_id)
     replies = store.replies.of_films(ids)
     folder = store.folder
     files = {
@@ -44,8 +41,9 @@ def belongings(store: LibraryStore, client_id: int) -> Belongings:
         + [p for i in ids for p in folder.glob(f"evidence/kept/film-{i}-*.npz")],
         "their small pictures": [p for i in ids for p in folder.glob(f"strips/{i}-*.jpg")],
         "replies and requests": [p for i in ids if (p := folder / "replies" / f"film-{i}").exists()],
-        "set-up sheets": sorted(folder.glob(f"sheets/{slug(client.name)}-*")),
+        "set-up sheets": [p for p in (sheet_folder(store, client_id),) if p.exists()] + _sheets_by_name(store, client_id),
         "what came in": [a.path for a in arrivals if a.path is not None and a.path.exists()],
+        "damaged databases that were put aside, whole": sorted(folder.glob("library.damaged-*.db*")),
     }
     rows = {
         "films": len(films),
@@ -54,71 +52,53 @@ def belongings(store: LibraryStore, client_id: int) -> Belongings:
         "changes of the record": len(store.client_changes(client_id)),
         "arrivals": len(arrivals),
     }
-    return Belongings(files, rows, sorted(folder.glob("library.before-*.db")), [r.sentence for r in replies if r.state == "handed"])
+    copies = [p for p in all_copies(folder) if not p.name.startswith("library.damaged-")]
+    return Belongings(files, rows, copies, [r.sentence for r in replies if r.state == "handed"])
 
 
-def slug(words: str) -> str:
-    """Words as the beginning of a sheet's file name."""
-    return "-".join("".join(c if c.isalnum() else " " for c in words).lower().split())
+def sheet_folder(store: LibraryStore, client_id: int) -> Path:
+    """Where a client's set-up sheets lie."""
+    return store.folder / "sheets" / f"client-{client_id}"
 
 
-def arrivals_of(store: LibraryStore, name: str, film_ids: list[int]) -> list[ArrivalRecord]:
-    """Arrivals that became her films, or whose set.json names her."""
-    named = [a for a in store.arrivals.newest(1_000_000) if str(a.told.get("client", "")).casefold() == name.casefold()]
-    return list({a.id: a for a in [*store.arrivals.of_films(film_ids), *named]}.values())
+def _sheets_by_name(store: LibraryStore, client_id: int) -> list[Path]:
+    """Sheets of earlier versions, which were named by the client: hers are those that begin with no other client's name as well."""
+
+    def slug(words: str) -> str:
+        return "-".join("".join(c if c.isalnum() else " " for c in words).lower().split()) + "-"
+
+    names = {c.id: slug(c.name) for c in store.clients()}
+    mine = names.pop(client_id)
+    longer = [n for n in names.values() if n.startswith(mine)]
+    return [p for p in sorted(store.folder.glob(f"sheets/{mine}*")) if not any(p.name.startswith(n) for n in longer)]
+
+
+def arrivals_of(store: LibraryStore, client_id: int) -> list[ArrivalRecord]:
+    """Arrivals that became her films, and those that wait and name her and nobody else."""
+    clients = store.clients()
+    name = next(c.name for c in clients if c.id == client_id).casefold()
+    alone = sum(c.name.casefold() == name for c in clients) == 1
+    waiting = [a for a in store.arrivals.newest(1_000_000) if a.film_id is None] if alone else []
+    named = [a for a in waiting if str(a.told.get("client", "")).strip().casefold() == name]
+    return [*store.arrivals.of_films([f.id for f in store.films(client_id)]), *named]
 
 
 def forget(store: LibraryStore, client_id: int) -> None:
-    """Delete a client with everything that is hers; backups of the database lose her rows as well. Raises LibraryError."""
-    client = store.client(client_id)
-    ids = [f.id for f in store.films(client_id)]
+    """Delete a client with everything that is hers, in the copies of the database too. Raises LibraryError.
+
+    Her rows go and the list of what must still be removed is kept in one step: a program that is killed before everything is gone
+    goes on at its next start.
+    """
+    store.must_write()
     held = belongings(store, client_id)
-    arrival_ids = [a.id for a in arrivals_of(store, client.name, ids)]
+    arrivals = [a.id for a in arrivals_of(store, client_id)]
     with store.transaction() as s:
         s.execute(text("PRAGMA secure_delete=ON"))
-        for statement, values in _statements(client_id, ids, arrival_ids):
-            s.execute(text(statement), values)
-    for paths in held.files.values():
-        for path in paths:
-            _remove(path)
-    for backup in held.backups:
-        _purge(backup, client_id, ids)
-    store.shrink()
-
-
-def _statements(client_id: int, film_ids: list[int], arrival_ids: list[int]) -> Iterator[tuple[str, dict[str, int]]]:
-    """What to delete, rows that point to others first."""
-    for arrival in arrival_ids:
-        yield "DELETE FROM arrival WHERE id = :id", {"id": arrival}
-    yield "DELETE FROM watch_look WHERE watch_id IN (SELECT id FROM watch WHERE client_id = :id)", {"id": client_id}
-    yield "DELETE FROM watch WHERE client_id = :id", {"id": client_id}
-    for film in film_ids:
-        yield "DELETE FROM reply WHERE film_id = :id", {"id": film}
-    for table in ("film", "client_change"):
-        yield f"DELETE FROM {table} WHERE client_id = :id", {"id": client_id}
-    yield "DELETE FROM client WHERE id = :id", {"id": client_id}
-
-
-def _purge(backup: Path, client_id: int, film_ids: list[int]) -> None:
-    """Take her rows out of a backup; an older backup has fewer tables."""
-    try:
-        with closing(sqlite3.connect(backup)) as db:
-            db.execute("PRAGMA secure_delete=ON")
-            tables = {r[0] for r in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            for statement, values in _statements(client_id, film_ids, []):
-                if statement.split()[2] in tables:
-                    db.execute(statement, values)
-            db.commit()
-            db.execute("VACUUM")
-    except sqlite3.DatabaseError as error:
-        raise LibraryError(f"The backup “{backup.name}” could not be cleared: {error}. Delete that file by hand.") from error
-
-
-def _remove(path: Path) -> None:
-    if path.is_dir():
-        shutil.rmtree(path, ignore_errors=True)
-    else:
-        path.unlink(missing_ok=True)
+        s.execute(delete(ArrivalRow).where(ArrivalRow.id.in_(arrivals)))
+        s.execute(delete(ClientRow).where(ClientRow.id == client_id))  # all that hangs on her goes with her
+        paths = [(p, None) for found in held.files.values() for p in found] + [(p, client_id) for p in held.backups]
+        s.add_all(RemovalRow(path=str(p.relative_to(store.folder)), client_id=purged) for p, purged in paths)
+    store.finish_removals()
 
 
 def _size(path: Path) -> int:

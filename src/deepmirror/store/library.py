@@ -1,155 +1,124 @@
 """The library folder: one SQLite database, and the files that are too large for it.
 
-library.db      clients, films, briefs, drafts
+library.db      clients, films, briefs, drafts; backups/ holds copies of it
+library.lock    held by the one program that may write
 films/          the films as they came, named by their hash; never altered
 evidence/       what was seen in each film (NumPy .npz)
 arrivals/       everything that came in, as it came
 replies/        everything sent, exactly as sent
 movements/      the coach's own movement definitions
+work/           passing files; emptied at every start
+state/          the program's log and crash reports
+
+Only its owner may enter it. What a killed program left half-done is settled when the library is opened (store.sweep).
 """
 
 from __future__ import annotations
 
 import hashlib
 import json
-import shutil
-import sqlite3
-from collections.abc import Iterator
-from contextlib import AbstractContextManager, closing, contextmanager
-from dataclasses import dataclass
-from functools import cached_property
+from contextlib import AbstractContextManager
 from pathlib import Path
+from sqlite3 import Error as SqliteError
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Row, Select, create_engine, event, func, select
-from sqlalchemy.exc import DatabaseError, OperationalError
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import ColumnElement, Row, Select, case, func, select
+from sqlalchemy.orm import Session
 
-from deepmirror.errors import LibraryError
+from deepmirror.errors import Gone, LibraryError, ReadOnly, one_line
+from deepmirror.files import copy_part, make_private, private_folder, put_in_place
+from deepmirror.store.backups import check_database
+from deepmirror.store.database import Database
+from deepmirror.store.lock import WriterLock
 from deepmirror.store.post import ArrivalStore, ReplyStore
+from deepmirror.store.records import ClientRecord as ClientRecord
+from deepmirror.store.records import FilmRecord as FilmRecord
+from deepmirror.store.records import parsed
+from deepmirror.store.steps import StepStore
+from deepmirror.store.sweep import WORK, finish_removals, sweep
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
 from deepmirror.store.watches import PhraseStore, WatchStore
 
+LONGEST_NAME, MOST_SUFFIX = 200, 8
 KEPT_EVIDENCE = 6  # ways of clicking one film whose evidence is kept
-FOLDERS = ("films", "evidence", "arrivals", "replies", "movements")
-
-
-@dataclass(frozen=True)
-class ClientRecord:
-    """One client; body is the brief's client part as a dictionary."""
-
-    id: int
-    name: str
-    body: dict[str, Any]
-    note: str
-
-
-@dataclass(frozen=True)
-class FilmRecord:
-    """One film. Its JSON columns are read when they are asked for: a list of thousands needs few of them.
-
-    brief always carries the client as the library knows her now; draft is the reply being composed; turns are the frame
-    numbers of the turn-rounds; told is what its sender said of the set.
-    """
-
-    id: int
-    client_id: int
-    client_name: str
-    path: Path
-    original_name: str
-    arrived_at: str
-    due_at: str
-    note: str
-    state: str
-    line: str
-    brief_json: str
-    client_json: str
-    turns_json: str
-    draft_json: str
-    set_json: str
-
-    @cached_property
-    def brief(self) -> dict[str, Any]:
-        """What the coach knows of the film, with the client's record in it."""
-        return dict(json.loads(self.brief_json)) | {"client": json.loads(self.client_json)}
-
-    @cached_property
-    def turns(self) -> tuple[int, ...]:
-        """Frame numbers of its turn-rounds."""
-        return tuple(json.loads(self.turns_json))
-
-    @cached_property
-    def draft(self) -> dict[str, Any]:
-        """The reply being composed, or {}."""
-        return dict(json.loads(self.draft_json or "{}"))
-
-    @cached_property
-    def told(self) -> dict[str, Any]:
-        """What its sender said of the set."""
-        return dict(json.loads(self.set_json))
+FOLDERS = ("films", "evidence", "evidence/kept", "arrivals", "replies", "movements", "strips", "sheets", "state", WORK)
 
 
 class LibraryStore:
-    """Reads and writes one library folder. Raises LibraryError when the folder or its database cannot be used."""
+    """Reads and writes one library folder.
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    Raises LibraryError when the folder or its database cannot be used, LibraryBusy when another program writes to it,
+    LibraryDamaged when its database is damaged.
+    """
+
+    def __init__(self, folder: Path, read_only: bool = False) -> None:
+        self.folder, self.read_only = folder, read_only
+        self._lock = None if read_only else _made_ready(folder)
         try:
-            for name in FOLDERS:
-                (folder / name).mkdir(parents=True, exist_ok=True)
+            check_database(folder)
+            self._db = Database(folder, read_only)
+            session = self._db.session
+            self.arrivals, self.replies = ArrivalStore(session, folder), ReplyStore(session, folder)
+            self.watches, self.phrases, self.steps = WatchStore(session), PhraseStore(session), StepStore(session)
+            if not read_only:
+                self._settle()
+        except BaseException:
+            self._release()
+            raise
+
+    def _settle(self) -> None:
+        """Finish or clear what a killed program left half-done."""
+        try:
+            make_private(self.folder)
+            with self._session() as session:
+                sweep(self.folder, session)
+            self.finish_removals()
         except OSError as error:
-            raise LibraryError(f"The library folder “{folder}” cannot be used: {error.strerror or error}.") from error
-        self._engine = create_engine(f"sqlite:///{folder / 'library.db'}")
-        event.listen(self._engine, "connect", _pragmas)
-        try:
-            self._migrate()
-        except (DatabaseError, OperationalError) as error:
-            raise LibraryError(f"The library database in “{folder}” cannot be opened: {error.orig}.") from error
-        self._sessions = sessionmaker(self._engine)
-        self.arrivals, self.replies = ArrivalStore(self._session, folder), ReplyStore(self._session, folder)
-        self.watches, self.phrases = WatchStore(self._session), PhraseStore(self._session)
+            raise LibraryError(f"The library folder “{self.folder}” cannot be put in order: {error.strerror or error}.") from error
+
+    def _release(self) -> None:
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
 
     def close(self) -> None:
-        """Close the database."""
-        self._engine.dispose()
+        """Close the database and let another program write."""
+        self._db.close()
+        self._release()
 
-    def _migrate(self) -> None:
-        config = Config()
-        config.set_main_option("script_location", "deepmirror:store/migrations")
-        newest = ScriptDirectory.from_config(config).get_current_head()
-        known = {s.revision for s in ScriptDirectory.from_config(config).walk_revisions()}
-        with self._engine.begin() as connection:
-            present = MigrationContext.configure(connection).get_current_revision()
-            if present is not None and present not in known:
-                raise LibraryError("This library was made by a newer Deep Mirror. Install that version to open it; nothing was changed.")
-            if present == newest:
-                return
-            if present is not None:
-                _back_up(self.folder / "library.db", self.folder / f"library.before-{newest}.db")
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+    def must_write(self) -> None:
+        """Raises ReadOnly where nothing may be changed: asked before an edit is taken."""
+        if self.read_only:
+            raise ReadOnly
 
-    @contextmanager
-    def _session(self) -> Iterator[Session]:
-        try:
-            with self._sessions.begin() as session:
-                yield session
-        except OperationalError as error:
-            raise LibraryError(f"The library could not be written: {error.orig}. Nothing was lost; try again.") from error
+    def work_folder(self) -> Path:
+        """Where passing files belong: inside the library, as private as the rest of it."""
+        return self.folder / WORK
+
+    def state_folder(self) -> Path:
+        """Where the program's log and crash reports lie."""
+        return self.folder / "state"
+
+    def _session(self) -> AbstractContextManager[Session]:
+        return self._db.session()
 
     def transaction(self) -> AbstractContextManager[Session]:
-        """A session whose changes are kept together or not at all."""
-        return self._session()
+        """All changes of this thread in here are kept together or not at all. Raises LibraryError."""
+        return self._db.transaction()
 
-    def shrink(self) -> None:
-        """Give the room of deleted rows back, so that nothing of them is left in the file."""
-        with self._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-            connection.exec_driver_sql("VACUUM")
-            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+    def when_kept(self, action: Any, otherwise: Any = lambda: None) -> None:
+        """See Database.when_kept."""
+        self._db.when_kept(action, otherwise)
+
+    def finish_removals(self) -> None:
+        """Remove what a deletion still has to, and leave no trace of it in the database file. Raises LibraryError."""
+        with self._session() as session:
+            try:
+                gone = finish_removals(self.folder, session)
+            except (SqliteError, OSError) as error:
+                raise LibraryError(f"Not everything could be deleted yet: {error}. It is tried again at the next start.") from error
+        if gone:
+            self._db.shrink()
 
     def clients(self) -> list[ClientRecord]:
         """All clients by name."""
@@ -171,7 +140,7 @@ class LibraryStore:
         with self._session() as s:
             row = s.get(ClientRow, client_id)
             if row is None:
-                raise LibraryError("That client is no longer in the library.")
+                raise Gone("That client is no longer in the library.")
             return _client(row)
 
     def update_client(self, client_id: int, body: dict[str, Any], at: str, label: str) -> None:
@@ -179,7 +148,7 @@ class LibraryStore:
         with self._session() as s:
             row = s.get(ClientRow, client_id)
             if row is None:
-                raise LibraryError("That client is no longer in the library.")
+                raise Gone("That client is no longer in the library.")
             row.body_json = json.dumps(body)
             s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
 
@@ -189,17 +158,19 @@ class LibraryStore:
             rows = s.scalars(select(ClientChangeRow).where(ClientChangeRow.client_id == client_id).order_by(ClientChangeRow.id.desc()))
             return [(r.at, r.label) for r in rows]
 
-    def films(self, client_id: int | None = None) -> list[FilmRecord]:
-        """All films, or one client's, newest arrival first."""
+    def films(self, client_id: int | None = None, state: str | None = None) -> list[FilmRecord]:
+        """All films, or one client's, or those in a state, newest arrival first."""
         query = _film_query().order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
         if client_id is not None:
             query = query.where(FilmRow.client_id == client_id)
+        if state is not None:
+            query = query.where(FilmRow.state == state)
         with self._session() as s:
             return [self._film(row) for row in s.execute(query)]
 
     def machines(self) -> list[str]:
         """Machines and places named in briefs, by name."""
-        name = func.json_extract(FilmRow.brief_json, "$.machine")
+        name = _in_brief("machine")
         with self._session() as s:
             return sorted(s.scalars(select(name).where(name.is_not(None)).distinct()))
 
@@ -208,18 +179,18 @@ class LibraryStore:
         with self._session() as s:
             rows = s.scalars(
                 select(FilmRow)
-                .where(func.json_extract(FilmRow.brief_json, "$.machine") == machine)
-                .where(func.json_extract(FilmRow.brief_json, "$.view") == view)
+                .where(_in_brief("machine") == machine)
+                .where(_in_brief("view") == view)
                 .order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
             )
-            return [(r.id, json.loads(r.brief_json)) for r in rows]
+            return [(r.id, parsed(r.brief_json)) for r in rows]
 
     def film(self, film_id: int) -> FilmRecord:
         """One film by id. Raises LibraryError when it is not there."""
         with self._session() as s:
             row = s.execute(_film_query().where(FilmRow.id == film_id)).first()
             if row is None:
-                raise LibraryError("That film is no longer in the library.")
+                raise Gone("That film is no longer in the library.")
             return self._film(row)
 
     def add_film(
@@ -237,20 +208,19 @@ class LibraryStore:
         twin = self.film_with_hash(digest)
         if twin is not None:
             raise LibraryError(f"This film is in the library already, as “{twin[1]}”.", film_id=twin[0])
-        name = f"{digest[:20]}{source.suffix.lower()}"
+        name = f"{digest[:20]}{_suffix(source)}"
         target = self.folder / "films" / name
         try:
-            part = target.with_suffix(".part")
-            shutil.copyfile(source, part)
-            part.replace(target)
+            part = copy_part(source, target)
         except OSError as error:
             raise LibraryError(f"“{source.name}” could not be copied into the library: {error.strerror or error}.") from error
-        with self._session() as s:
+        with self.transaction() as s:
+            self.when_kept(lambda: put_in_place(part, target), lambda: part.unlink(missing_ok=True))
             row = FilmRow(
                 client_id=client_id,
                 sha256=digest,
                 file=name,
-                original_name=source.name,
+                original_name=one_line(source.name, LONGEST_NAME),
                 arrived_at=arrived_at,
                 due_at=due_at,
                 note=note,
@@ -259,8 +229,7 @@ class LibraryStore:
             )
             s.add(row)
             s.flush()
-            film_id = row.id
-        return self.film(film_id)
+            return self.film(row.id)
 
     def update_film(self, film_id: int, **changes: Any) -> None:
         """Change fields of a film: brief, draft, turns, told (kept as JSON), state, line, note, due_at."""
@@ -268,7 +237,7 @@ class LibraryStore:
         with self._session() as s:
             row = s.get(FilmRow, film_id)
             if row is None:
-                raise LibraryError("That film is no longer in the library.")
+                raise Gone("That film is no longer in the library.")
             for key, value in changes.items():
                 setattr(row, as_json.get(key, key), json.dumps(value) if key in as_json else value)
 
@@ -289,8 +258,7 @@ class LibraryStore:
     def keep_evidence(self, film_id: int, key: str) -> None:
         """Keep the film's present evidence under a key; the oldest go when there are more than KEPT_EVIDENCE of a film."""
         path = self.kept_evidence(film_id, key)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(self.evidence_path(film_id), path)
+        put_in_place(copy_part(self.evidence_path(film_id), path), path)
         for old in sorted(path.parent.glob(f"film-{film_id}-*.npz"), key=lambda p: p.stat().st_mtime)[:-KEPT_EVIDENCE]:
             old.unlink()
 
@@ -313,18 +281,30 @@ def _film_query() -> Select[*tuple[Any, ...]]:
 
 
 def _client(row: ClientRow) -> ClientRecord:
-    return ClientRecord(row.id, row.name, json.loads(row.body_json), row.note)
+    return ClientRecord(row.id, row.name, parsed(row.body_json), row.note)
 
 
-def _pragmas(connection: sqlite3.Connection, _: object) -> None:
-    for line in ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", "busy_timeout=5000"):
-        connection.execute(f"PRAGMA {line}")
+def _in_brief(key: str) -> ColumnElement[str]:
+    """A field of a film's brief; null where the brief cannot be read."""
+    return case((func.json_valid(FilmRow.brief_json) == 1, func.json_extract(FilmRow.brief_json, f"$.{key}")), else_=None)
 
 
-def _back_up(source: Path, target: Path) -> None:
-    """A whole copy of a database, with what still stands in its write-ahead log."""
-    with closing(sqlite3.connect(source)) as old, closing(sqlite3.connect(target)) as new:
-        old.backup(new)
+def _suffix(path: Path) -> str:
+    """The ending of a file's name, as far as it is a plain one."""
+    ending = path.suffix.lower()
+    return ending if ending[1:].isascii() and ending[1:].isalnum() and len(ending) <= MOST_SUFFIX else ""
+
+
+def _made_ready(folder: Path) -> WriterLock:
+    """The library's folders, for its owner alone, and the lock that makes this the one writer."""
+    try:
+        private_folder(folder)
+        lock = WriterLock(folder)
+        for name in FOLDERS:
+            private_folder(folder / name)
+    except OSError as error:
+        raise LibraryError(f"The library folder “{folder}” cannot be used: {error.strerror or error}.") from error
+    return lock
 
 
 def file_hash(path: Path) -> str:

@@ -12,7 +12,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from deepmirror.errors import LibraryError
+from deepmirror.errors import Gone
+from deepmirror.store.records import parsed
 from deepmirror.store.tables import ArrivalRow, ReplyRow
 
 Sessions = Callable[[], AbstractContextManager[Session]]
@@ -20,7 +21,8 @@ Sessions = Callable[[], AbstractContextManager[Session]]
 
 @dataclass(frozen=True)
 class ArrivalRecord:
-    """One arrival. state: taken, waiting (the coach must say whose it is), refused, twin. told is its set.json or {}."""
+    """One arrival. state: taking (under way), taken, waiting (the coach must say whose it is), refused,
+    twin, aside. told is its set.json or {}."""
 
     id: int
     letter: str
@@ -69,7 +71,7 @@ class ArrivalStore:
         with self._sessions() as s:
             row = s.get(ArrivalRow, arrival_id)
             if row is None:
-                raise LibraryError("That arrival is no longer in the library.")
+                raise Gone("That arrival is no longer in the library.")
             for key, value in changes.items():
                 setattr(row, "told_json" if key == "told" else key, json.dumps(value) if key == "told" else value)
             return self._record(row)
@@ -84,6 +86,11 @@ class ArrivalStore:
         with self._sessions() as s:
             rows = s.scalars(select(ArrivalRow).where(ArrivalRow.state == "waiting").order_by(ArrivalRow.id))
             return [self._record(r) for r in rows]
+
+    def under_way(self) -> list[ArrivalRecord]:
+        """Arrivals whose taking in a program that ended did not come to finish, oldest first."""
+        with self._sessions() as s:
+            return [self._record(r) for r in s.scalars(select(ArrivalRow).where(ArrivalRow.state == "taking").order_by(ArrivalRow.id))]
 
     def of_films(self, film_ids: list[int]) -> list[ArrivalRecord]:
         """What these films came as."""
@@ -103,7 +110,7 @@ class ArrivalStore:
 
     def _record(self, row: ArrivalRow) -> ArrivalRecord:
         path = self._folder / row.file if row.file else None
-        told = json.loads(row.told_json)
+        told = parsed(row.told_json)
         return ArrivalRecord(row.id, row.letter, row.name, row.sha256, path, row.came_at, row.state, row.sentence, told, row.film_id)
 
 
@@ -146,5 +153,5 @@ class ReplyStore:
             return [self._record(r) for r in s.scalars(select(ReplyRow).where(ReplyRow.state.in_(states)).order_by(ReplyRow.id))]
 
     def _record(self, row: ReplyRow) -> ReplyRecord:
-        files, reply = json.loads(row.files_json), json.loads(row.reply_json)
+        files, reply = parsed(row.files_json), parsed(row.reply_json)
         return ReplyRecord(row.id, row.film_id, row.kind, row.made_at, self._folder / row.folder, files, reply, row.state, row.sentence)

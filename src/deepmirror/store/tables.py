@@ -27,7 +27,7 @@ class ClientChangeRow(Base):
     __tablename__ = "client_change"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    client_id: Mapped[int] = mapped_column(ForeignKey("client.id"), index=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
     at: Mapped[str] = mapped_column(String(40))
     label: Mapped[str] = mapped_column(String(200))
     body_json: Mapped[str] = mapped_column(Text)
@@ -37,10 +37,10 @@ class FilmRow(Base):
     """A film: where it lies, whose it is, the coach's brief and what has become of it. Times are ISO 8601 in UTC."""
 
     __tablename__ = "film"
-    __table_args__ = (Index("ix_film_arrived", "arrived_at"), Index("ix_film_client", "client_id"))
+    __table_args__ = (Index("ix_film_arrived", "arrived_at"), Index("ix_film_client", "client_id"), {"sqlite_autoincrement": True})
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    client_id: Mapped[int] = mapped_column(ForeignKey("client.id"))
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"))
     sha256: Mapped[str] = mapped_column(String(64), unique=True)
     file: Mapped[str] = mapped_column(String(300))
     original_name: Mapped[str] = mapped_column(String(300))
@@ -53,6 +53,28 @@ class FilmRow(Base):
     turns_json: Mapped[str] = mapped_column(Text, default="[]")
     draft_json: Mapped[str] = mapped_column(Text, default="")
     set_json: Mapped[str] = mapped_column(Text, default="{}")
+
+
+class BriefStepRow(Base):
+    """One edit of a film's brief: what it was called and the brief after it; the edits not undone are those with done = 1."""
+
+    __tablename__ = "brief_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"), index=True)
+    label: Mapped[str] = mapped_column(String(200))
+    brief_json: Mapped[str] = mapped_column(Text)
+    done: Mapped[bool] = mapped_column(default=True)
+
+
+class RemovalRow(Base):
+    """Something of a deleted client's that must still go: a file or folder of the library, or her rows in a backup."""
+
+    __tablename__ = "removal"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    path: Mapped[str] = mapped_column(Text)
+    client_id: Mapped[int | None] = mapped_column(nullable=True)
 
 
 class ArrivalRow(Base):
@@ -69,7 +91,7 @@ class ArrivalRow(Base):
     state: Mapped[str] = mapped_column(String(20))
     sentence: Mapped[str] = mapped_column(Text, default="")
     told_json: Mapped[str] = mapped_column(Text, default="{}")
-    film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="SET NULL"), nullable=True)
+    film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"), nullable=True)
 
 
 class ReplyRow(Base):
@@ -78,7 +100,7 @@ class ReplyRow(Base):
     __tablename__ = "reply"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"), index=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"), index=True)
     kind: Mapped[str] = mapped_column(String(20))
     made_at: Mapped[str] = mapped_column(String(40))
     folder: Mapped[str] = mapped_column(String(300))
@@ -94,8 +116,8 @@ class WatchRow(Base):
     __tablename__ = "watch"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    client_id: Mapped[int] = mapped_column(ForeignKey("client.id"), index=True)
-    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"))
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"))
     movement: Mapped[str] = mapped_column(String(80))
     opened_at: Mapped[str] = mapped_column(String(40))
     state: Mapped[str] = mapped_column(String(20), default="open")
@@ -110,7 +132,7 @@ class WatchLookRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     watch_id: Mapped[int] = mapped_column(ForeignKey("watch.id", ondelete="CASCADE"), index=True)
-    film_id: Mapped[int] = mapped_column(ForeignKey("film.id"))
+    film_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"))
     at: Mapped[str] = mapped_column(String(40))
     look_json: Mapped[str] = mapped_column(Text)
 

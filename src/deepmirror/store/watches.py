@@ -9,8 +9,9 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from deepmirror.errors import LibraryError
+from deepmirror.errors import Gone
 from deepmirror.store.post import Sessions
+from deepmirror.store.records import parsed
 from deepmirror.store.tables import PhraseRow, SettingRow, WatchLookRow, WatchRow
 
 
@@ -38,7 +39,7 @@ class WatchStore:
         """Begin to watch; an open one for the same client, movement and fault is replaced by this one (its looks stay)."""
         with self._sessions() as s:
             for old in s.scalars(_of(client_id, movement).where(WatchRow.state == "open")):
-                if json.loads(old.item_json)["code"] == item["code"]:
+                if parsed(old.item_json).get("code") == item["code"]:
                     old.state = "changed"
             row = WatchRow(client_id=client_id, film_id=film_id, movement=movement, opened_at=opened_at, item_json=json.dumps(item))
             s.add(row)
@@ -50,14 +51,15 @@ class WatchStore:
         with self._sessions() as s:
             row = s.get(WatchRow, watch_id)
             if row is None:
-                raise LibraryError("That correction is no longer watched.")
+                raise Gone("That correction is no longer watched.")
             row.state = state
             return _watch(s, row)
 
     def of_client(self, client_id: int, movement: str | None = None) -> list[WatchRecord]:
         """All watched corrections of a client, oldest first."""
         with self._sessions() as s:
-            return [_watch(s, r) for r in s.scalars(_of(client_id, movement).order_by(WatchRow.id))]
+            rows = s.scalars(_of(client_id, movement).order_by(WatchRow.id))
+            return [_watch(s, r) for r in rows if parsed(r.item_json)]
 
     def look(self, watch_id: int, film_id: int, at: str, look: dict[str, Any] | None) -> None:
         """Note what a film says of a watched correction, in place of what it said before; None takes it back."""
@@ -74,8 +76,8 @@ def _of(client_id: int, movement: str | None) -> Any:
 
 def _watch(s: Session, row: WatchRow) -> WatchRecord:
     looks = s.scalars(select(WatchLookRow).where(WatchLookRow.watch_id == row.id).order_by(WatchLookRow.at, WatchLookRow.id))
-    said = tuple((look.film_id, look.at, json.loads(look.look_json)) for look in looks)
-    return WatchRecord(row.id, row.client_id, row.film_id, row.movement, row.opened_at, row.state, json.loads(row.item_json), said)
+    said = tuple((look.film_id, look.at, told) for look in looks if (told := parsed(look.look_json)))
+    return WatchRecord(row.id, row.client_id, row.film_id, row.movement, row.opened_at, row.state, parsed(row.item_json), said)
 
 
 class PhraseStore:
@@ -105,7 +107,10 @@ class PhraseStore:
         """A setting, or the default."""
         with self._sessions() as s:
             row = s.get(SettingRow, key)
-            return json.loads(row.value) if row else default
+            try:
+                return json.loads(row.value) if row else default
+            except ValueError:  # damaged: it costs this setting only
+                return default
 
     def set(self, key: str, value: Any) -> None:
         """Keep a setting."""

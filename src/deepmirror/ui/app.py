@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QLocale, QTranslator
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
@@ -15,6 +15,8 @@ from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
 from deepmirror.services.looking import LookApart
 from deepmirror.services.sending import Outbox
+from deepmirror.ui.failures import FailureGuard, Signals
+from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow
 from deepmirror.ui.words import load_language
@@ -28,15 +30,37 @@ def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]
     translator = QTranslator(app)
     if load_language(translator, QLocale.system().name()):
         app.installTranslator(translator)
+
+    def make(read_only: bool) -> Desk:
+        return Desk(folder, look=LookApart(folder / "movements", folder / "work"), read_only=read_only)
+
     try:
-        desk = Desk(folder, look=LookApart(folder / "movements"))
+        desk = open_desk(folder, make)
+    except DeepMirrorError as error:
+        refuse(error)
+        return 2
+    return 2 if desk is None else _open_window(app, desk, demo, post)
+
+
+def _open_window(app: QApplication, desk: Desk, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:
+    guard = FailureGuard(desk.failures)
+    desk.failures.start()
+    guard.install()
+    signals = Signals()
+    try:
         if demo:
             fill_demo(desk)
-    except DeepMirrorError as error:
-        QMessageBox.critical(None, "Deep Mirror", error.sentence)
-        return 2
-    window = MainWindow(desk, *post(desk))
-    window.show()
-    if desk.catalogue.problems:
-        window.complain("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
-    return app.exec()
+        outbox, arrivals = post(desk)
+        window = MainWindow(desk, outbox, None if desk.read_only else arrivals)
+        guard.told.connect(window.complain)
+        window.show()
+        if desk.catalogue.problems:
+            window.complain("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
+        return app.exec()
+    except Exception as error:  # noqa: BLE001 - a mistake of ours before there is a window: said, reported, nothing else happens
+        refuse(error if isinstance(error, DeepMirrorError) else desk.failures.sentence(desk.failures.note(error, "opening the window")))
+        return 1
+    finally:
+        signals.close()
+        guard.uninstall()
+        desk.failures.stop()

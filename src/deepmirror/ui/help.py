@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QMessageBox, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QMessageBox, QWidget
 
 from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 CAUTION = (
@@ -26,10 +27,10 @@ def show_keys(parent: QWidget) -> None:
     grid.setHorizontalSpacing(26)
     half = (len(ACTIONS) + 1) // 2
     for i, entry in enumerate(ACTIONS):
-        key = QLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
+        key = PlainLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
         key.setObjectName("heading")
         grid.addWidget(key, i % half, 2 * (i // half))
-        grid.addWidget(QLabel(tr(entry.title)), i % half, 2 * (i // half) + 1)
+        grid.addWidget(PlainLabel(tr(entry.title)), i % half, 2 * (i // half) + 1)
     dialog.open()
 
 

@@ -16,11 +16,15 @@ from deepmirror.services.jobs import JobRunner, LatestLane, Progress
 
 
 class Job(QObject):
-    """One piece of background work; its signals arrive on the interface thread."""
+    """One piece of background work; its signals arrive on the interface thread.
+
+    failed: with a sentence, for what the coach can be told; broke: for a mistake of the program, which the failure guard tells of.
+    """
 
     progressed = pyqtSignal(float, str)
     done = pyqtSignal(object)
     failed = pyqtSignal(str)
+    broke = pyqtSignal()
     cancelled = pyqtSignal()
     finished = pyqtSignal()
     _ended = pyqtSignal(object)
@@ -45,8 +49,9 @@ class Job(QObject):
             elif isinstance(error, DeepMirrorError):
                 self.failed.emit(error.sentence)
             elif error is not None:
+                self.broke.emit()
                 self.finished.emit()
-                raise error
+                raise error  # nobody foresaw it: the interpreter's hook tells of it, and the window goes on
             else:
                 self.done.emit(future.result())
         self.finished.emit()

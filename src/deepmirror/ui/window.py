@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMessageBox,
     QProgressBar,
@@ -24,12 +23,13 @@ from deepmirror.commands.table import ACTIONS
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.desk import FIRST_LOOK, Desk
-from deepmirror.services.jobs import JobRunner, Progress
-from deepmirror.services.review import Review
+from deepmirror.services.jobs import JobRunner
+from deepmirror.services.review import Analysis, Observed, Review
 from deepmirror.services.sending import Outbox, folder_outbox
 from deepmirror.ui.control.answering import Answering
 from deepmirror.ui.control.bringing import Bringing
 from deepmirror.ui.control.collecting import Collecting
+from deepmirror.ui.control.edits import Edits
 from deepmirror.ui.control.following import Following
 from deepmirror.ui.control.keeping import Keeping
 from deepmirror.ui.control.knowing import Knowing
@@ -40,6 +40,7 @@ from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
+from deepmirror.ui.widgets.paper import PlainLabel, plain
 from deepmirror.ui.words import tr
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare")
@@ -58,8 +59,9 @@ class MainWindow(QMainWindow):
         self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
         self.jobs: list[Job] = []
+        self.measuring: set[int] = set()
         self.actions_by_id: dict[str, QAction] = {}
-        self.setWindowTitle(tr("Deep Mirror"))
+        self.setWindowTitle(tr("Deep Mirror") if not desk.read_only else tr("Deep Mirror, for reading only"))
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare = PersonRoom(), CompareRoom()
@@ -79,6 +81,7 @@ class MainWindow(QMainWindow):
         self._build_actions()
         self._connect()
         self.go("desk")
+        self.edits = Edits(self)
         for film_id in desk.unmeasured():
             self.measure_film(film_id)
 
@@ -100,7 +103,7 @@ class MainWindow(QMainWindow):
         return rail
 
     def _build_status(self) -> None:
-        self.job_label, self.bar, self.stop = QLabel(), QProgressBar(), QPushButton(tr("Stop"))
+        self.job_label, self.bar, self.stop = PlainLabel(), QProgressBar(), QPushButton(tr("Stop"))
         self.bar.setFixedWidth(220)
         self.stop.clicked.connect(self.stop_job)
         status = self.statusBar()
@@ -138,7 +141,7 @@ class MainWindow(QMainWindow):
             "doubt": m.next_doubt,
             "ghost": m.toggle_ghost,
             "place": m.toggle_placing,
-            "measure": self.measure_review,
+            "measure": self.measure_in_hand,
             "compose": self.answering.compose,
             "go_compare": self.following.compare,
             "compare": self.following.compare,
@@ -242,14 +245,21 @@ class MainWindow(QMainWindow):
         dialog.open()
 
     def complain(self, sentence: str) -> None:
-        """Tell what went wrong, in one sentence."""
+        """Tell what went wrong, in one sentence; the same is not told twice at once."""
+        if any(box.text() == sentence for box in self.findChildren(QMessageBox) if box.isVisible()):
+            return
         box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
-        self.ask(box)
+        self.ask(plain(box))
 
-    def run_job(self, job: Job, runner: JobRunner | None = None, on_show: bool = False) -> Job:
-        """Start background work and show it in the status line; on_show: before whatever else runs, as the coach waits for it."""
+    def run_job(
+        self, job: Job, runner: JobRunner | None = None, on_show: bool = False, failed: Callable[[str], object] | None = None
+    ) -> Job:
+        """Start background work and show it in the status line; on_show: before whatever else runs, as the coach waits for it.
+
+        failed: who tells the sentence of a failure, the window's own box when nobody does.
+        """
         self.jobs.insert(0 if on_show else len(self.jobs), job)
-        job.failed.connect(self.complain)
+        job.failed.connect(failed or self.complain)
         job.finished.connect(lambda: self._job_ended(job))
         job.progressed.connect(lambda share, words: self._show_progress(job, share, words))
         self._show_progress(self.jobs[0], 0.0, "waiting")
@@ -296,8 +306,19 @@ class MainWindow(QMainWindow):
             return film.id if film is not None else None
         return self.review.film_id if self.review is not None else None
 
+    def measure_in_hand(self) -> None:
+        """Measure the film on show, or on the Desk the one under the bar: also one that failed before."""
+        film_id = self.film_in_hand()
+        if self.stack.currentWidget() is not self.desk_room:
+            self.measure_review()
+        elif film_id is not None and film_id not in self.measuring:
+            self.measure_film(film_id)
+
     def measure_film(self, film_id: int) -> None:
-        """Measure a film of the library in the background."""
+        """Measure a film of the library in the background; one that waits for it or is being measured is not asked for twice."""
+        if self.desk.read_only or film_id in self.measuring:
+            return
+        self.measuring.add(film_id)
         job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress), self)
         job.progressed.connect(lambda share, words: self._measuring(film_id, share, words))
         job.finished.connect(lambda: self._film_measured(film_id))
@@ -312,6 +333,7 @@ class MainWindow(QMainWindow):
                 self.open_film(film_id, stay=True)
 
     def _film_measured(self, film_id: int) -> None:
+        self.measuring.discard(film_id)
         self.desk_room.note_progress(film_id, None)
         self.desk_room.refresh()
         if self.review is not None and self.review.film_id == film_id:
@@ -331,16 +353,21 @@ class MainWindow(QMainWindow):
         if not stay:
             self.go("mirror")
         self.refresh_actions()
-        self._solve(review)
+        if not self._solve(review) and self.desk.lacks_evidence(review.record):
+            self.measure_film(film_id)  # it was measured once: what was seen is gone or torn, and is made again
 
     def measure_review(self) -> None:
         """Look at the open film, or only follow its points when they alone changed."""
         review = self.review
         if review is None:
             return
-        job = Job(tr("Measuring"), review.observe, self)
-        job.done.connect(lambda _: self.review_changed(review))
+        job = Job(tr("Measuring"), review.observing(), self)
+        job.done.connect(lambda seen: self._observed(review, seen))
         self.run_job(job)
+
+    def _observed(self, review: Review, seen: Observed) -> None:
+        review.take(seen)
+        self._solve(review)
 
     def review_changed(self, review: Review) -> None:
         """Show a review that was concluded anew, if it is still the open one."""
@@ -362,15 +389,19 @@ class MainWindow(QMainWindow):
         """Work the numbers out anew in the background; False when nothing was observed yet."""
         if review.evidence is None:
             return False
-        job = Job(tr("Solving"), lambda progress: self._conclude(review, progress), self)
-        job.done.connect(lambda _: self.review_changed(review))
-        self.run_job(job, self.solver)  # never behind a film that is being measured
+        job = Job(tr("Solving"), review.concluding(), self)
+        job.done.connect(lambda analysis: self._concluded(review, analysis, ""))
+        job.broke.connect(lambda: self._concluded(review, None, tr("The numbers could not be worked out.")))
+        self.run_job(job, self.solver, failed=lambda words: self._concluded(review, None, words))  # never behind a film being measured
         return True
 
-    @staticmethod
-    def _conclude(review: Review, progress: Progress) -> None:
-        progress.tell(0.1, "solving")
-        review.conclude()
+    def _concluded(self, review: Review, analysis: Analysis | None, problem: str) -> None:
+        review.take_analysis(analysis, problem)
+        self.review_changed(review)
+
+    def solve_again(self, review: Review) -> None:
+        """Work the numbers out anew: something they hang on was changed elsewhere."""
+        self._solve(review)
 
     def undo(self) -> None:
         """Take the last edit back."""
@@ -392,7 +423,10 @@ class MainWindow(QMainWindow):
             self._after_edit()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop what runs; everything the coach did is saved already."""
+        """Stop what runs. Everything the coach did is saved already; where it could not be, she decides."""
+        if event is not None and not self.edits.may_close():
+            event.ignore()
+            return
         self.collecting.close()
         self.answering.close()
         self.runner.close()

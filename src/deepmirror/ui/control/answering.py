@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject
@@ -12,6 +13,7 @@ from deepmirror.services import refilming, sending
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.composing import Correction, draft_reply, own_correction, phrases, renewed
 from deepmirror.services.following import watched
+from deepmirror.services.history import History
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.outgoing import Preview, composed, stroke_at
 from deepmirror.services.replying import Earlier, Reply
@@ -34,8 +36,7 @@ class Answering(QObject):
         self._pictures, self._writer = JobRunner(), JobRunner()  # never behind films that are being measured
         self._wanted: object | None = None
         self._drawing = self._sending = False
-        self._states: list[dict[str, Any]] = []
-        self._undone: list[dict[str, Any]] = []
+        self._history: History[dict[str, Any]] = History({})
         self.room.words.phrases = self._phrases
         self.room.wants_still.connect(self._want_still)
         self.room.changed.connect(self._save_draft)
@@ -62,7 +63,7 @@ class Answering(QObject):
         fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
         fresh.blur = bool(self._desk.store.phrases.setting("blur", False))
         reply = self._kept_draft(review, fresh) or fresh
-        self._states, self._undone = [reply.to_dict()], []
+        self._history = History(reply.to_dict())
         self.room.show_reply(reply, len(review.film.times) - 1)
         self._window.go("reply")
         sent = self._desk.store.replies.of_film(review.film_id)
@@ -86,38 +87,39 @@ class Answering(QObject):
         if review is None or reply is None:
             return
         told = reply.to_dict()
-        if not self._states or told != self._states[-1]:
-            self._states.append(told)
-            self._undone.clear()
-        self._desk.store.update_film(review.film_id, draft=told)
+        if told != self._history.present:
+            self._history.do(tr("the last change"), told)
+        self._keep_draft(review.film_id, told)
+
+    def _keep_draft(self, film_id: int, told: dict[str, Any]) -> None:
+        store = self._desk.store
+        store.must_write()
+        self._desk.saver.write(lambda: store.update_film(film_id, draft=told))
         self._window.refresh_actions()
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
-        return tr("the last change") if len(self._states) > 1 else None
+        return self._history.can_undo()
 
     def can_redo(self) -> str | None:
         """What redo would bring again, or None."""
-        return tr("the last change") if self._undone else None
+        return self._history.can_redo()
 
     def undo(self) -> None:
         """Take the last change of the reply back."""
-        if len(self._states) > 1:
-            self._undone.append(self._states.pop())
-            self._show_state(self._states[-1])
+        if self._history.undo() is not None:
+            self._show_state(self._history.present)
 
     def redo(self) -> None:
         """Bring the change last taken back again."""
-        if self._undone:
-            self._states.append(self._undone.pop())
-            self._show_state(self._states[-1])
+        if self._history.redo() is not None:
+            self._show_state(self._history.present)
 
     def _show_state(self, told: dict[str, Any]) -> None:
         review, row = self._review(), self.room.list.currentRow()
         if review is not None:
             self.room.show_reply(Reply.from_dict(told), len(review.film.times) - 1, row)
-            self._desk.store.update_film(review.film_id, draft=told)
-            self._window.refresh_actions()
+            self._keep_draft(review.film_id, told)
 
     def add_own(self) -> None:
         """A correction the program did not find: the coach's own words on the moment the Mirror shows."""
@@ -168,16 +170,17 @@ class Answering(QObject):
     def preview(self) -> None:
         """Write the reply in the background, then show the written files."""
         review, reply = self._review(), self.room.reply
-        if review is None or reply is None:
+        if review is None or review.analysis is None or reply is None:
             return
         package, told = sending.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
-        job = Job(tr("Writing the reply"), lambda progress: self._written(package, review, told, progress), self)
+        path, analysis = review.film.path, review.analysis  # as they are now, whatever is clicked meanwhile
+        job = Job(tr("Writing the reply"), lambda progress: self._written(package, path, analysis, told, progress), self)
         job.done.connect(lambda found: self._show_preview(package, *found))
         self._window.run_job(job, self._writer, on_show=True)
 
     @staticmethod
-    def _written(package: sending.Package, review: Review, reply: Reply, progress: Progress) -> tuple[Preview, QImage]:
-        package.write(review, reply, progress)
+    def _written(package: sending.Package, path: Path, analysis: Analysis, reply: Reply, progress: Progress) -> tuple[Preview, QImage]:
+        package.write(path, analysis, reply, progress)
         preview = Preview(package.folder)
         return preview, to_image(preview.print_page(PAGE_WIDTH))
 
@@ -191,11 +194,12 @@ class Answering(QObject):
     def send(self) -> None:
         """Write what is not written yet, keep it and hand it to the outbox, in the background."""
         review, reply, outbox = self._review(), self.room.reply, self._window.outbox
-        if review is None or reply is None or self._sending:
+        if review is None or review.analysis is None or reply is None or self._sending:
             return
         self._sending = True
-        told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed meanwhile
-        job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(self._desk, outbox, review, told, progress), self)
+        told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed or clicked meanwhile
+        desk, film_id, analysis = self._desk, review.film_id, review.analysis
+        job = Job(tr("Sending the reply"), lambda progress: sending.send_reply(desk, outbox, film_id, analysis, told, progress), self)
         job.done.connect(self._sent)
         job.finished.connect(self._send_ended)
         self._window.run_job(job, self._writer, on_show=True)

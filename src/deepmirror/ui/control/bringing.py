@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,15 +12,17 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
-from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import is_bundle
+from deepmirror.services.arrivals import Placed, is_bundle, take_film
+from deepmirror.services.desk import FilmRecord
+from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
-from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
+from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
 
+Take = Callable[[Placed], FilmRecord]
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
 
 
@@ -45,16 +49,40 @@ class Bringing(QObject):
         if is_bundle(path):
             window.collecting.bring(path)
             return
-        try:
-            picture = window.desk.first_picture(path)
-        except DeepMirrorError as error:
-            window.complain(error.sentence)
-            return
+        job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
+        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.desk, path)))
+        window.run_job(job, window.pictures, on_show=True)
+
+    def _first_picture(self, path: Path, progress: Progress) -> NDArray[np.uint8]:
+        progress.tell(0.1, "reading")
+        return self._window.desk.first_picture(path)
+
+    def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
+        """Ask whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
+        window = self._window
         clients = [(c.id, c.name) for c in window.desk.clients()]
-        dialog = ImportDialog(path.name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
+        dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
         self.guess_view(dialog, picture)
-        dialog.accepted.connect(lambda: self.take_in(path, dialog.answers()))
+        dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
         window.ask(dialog)
+        return dialog
+
+    def _take(self, dialog: ImportDialog, take: Take, said: Placed) -> None:
+        """Take the film in, in the background: a long one is copied for a while."""
+        window = self._window
+
+        def taking(progress: Progress) -> FilmRecord:
+            progress.tell(0.1, "copying")
+            return take(said)
+
+        job = Job(tr("Taking the film in"), taking, window)
+        job.done.connect(lambda record: self._taken(dialog, record))
+        window.run_job(job, window.pictures, on_show=True, failed=dialog.refuse)
+
+    def _taken(self, dialog: ImportDialog, record: FilmRecord) -> None:
+        dialog.accept()
+        self._window.desk_room.refresh()
+        self._window.measure_film(record.id)
 
     def guess_view(self, dialog: ImportDialog, picture: NDArray[np.uint8]) -> None:
         """Fill the side in that the picture seems to show, once it is known and unless it was said meanwhile."""
@@ -63,18 +91,3 @@ class Bringing(QObject):
         job.done.connect(dialog.offer_view)  # a dialog closed meanwhile is no longer connected; the job outlives it
         job.finished.connect(job.deleteLater)
         job.start(window.pictures)
-
-    def take_in(self, path: Path, answers: Answers) -> int | None:
-        """Take a film into the library as answered, and start measuring it; returns its id, None when that failed."""
-        window = self._window
-        try:
-            client_id = answers.client_id
-            if client_id is None:
-                client_id = window.desk.add_client(answers.new_name, answers.stature_cm).id
-            record = window.desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)
-        except DeepMirrorError as error:
-            window.complain(error.sentence)
-            return None
-        window.desk_room.refresh()
-        window.measure_film(record.id)
-        return record.id

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import tempfile
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer
 
-from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import ArrivalRecord, Arrivals, settle, unplaced
-from deepmirror.services.jobs import JobRunner
+from deepmirror.services.arrivals import ArrivalRecord, Arrivals, Unplaced, place, unplaced
+from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.sending import hand_over_rest
-from deepmirror.ui.jobs import Job, to_image
-from deepmirror.ui.widgets.import_dialog import Answers, ImportDialog
+from deepmirror.ui.jobs import Job
 from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
@@ -100,28 +101,24 @@ class Collecting(QObject):
     def place(self, arrival: ArrivalRecord) -> None:
         """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
         window = self._window
-        folder = tempfile.TemporaryDirectory(dir=window.desk.store.folder / "arrivals")
-        try:
-            found = unplaced(window.desk, arrival, Path(folder.name))
-            picture = window.desk.first_picture(found.film)
-        except DeepMirrorError as error:
-            folder.cleanup()
-            window.complain(error.sentence)
-            return
-        clients = [(c.id, c.name) for c in window.desk.clients()]
-        dialog = ImportDialog(arrival.name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
-        if found.view is None:
-            window.bringing.guess_view(dialog, picture)
-        dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
-        dialog.accepted.connect(lambda: self._placed(arrival, found.film, dialog.answers()))
-        dialog.finished.connect(lambda _: folder.cleanup())
-        self._window.ask(dialog)
+        folder = tempfile.TemporaryDirectory(dir=window.desk.store.work_folder())
+        job = Job(tr("Opening what came"), lambda progress: self._unpack(arrival, Path(folder.name), progress), self)
+        job.done.connect(lambda found: self._ask_whose(arrival, folder, *found))
+        job.failed.connect(lambda _: folder.cleanup())
+        window.run_job(job, window.pictures, on_show=True)
 
-    def _placed(self, arrival: ArrivalRecord, path: Path, answers: Answers) -> None:
-        film_id = self._window.bringing.take_in(path, answers)
-        if film_id is not None:
-            settle(self._window.desk, arrival, film_id)
-            self._window.desk_room.refresh()
+    def _unpack(self, arrival: ArrivalRecord, folder: Path, progress: Progress) -> tuple[Unplaced, NDArray[np.uint8]]:
+        progress.tell(0.1, "unpacking")
+        found = unplaced(self._window.desk, arrival, folder)
+        return found, self._window.desk.first_picture(found.film)
+
+    def _ask_whose(
+        self, arrival: ArrivalRecord, folder: tempfile.TemporaryDirectory[str], found: Unplaced, picture: NDArray[np.uint8]
+    ) -> None:
+        desk = self._window.desk
+        dialog = self._window.bringing.ask_about(arrival.name, picture, partial(place, desk, arrival, found.film))
+        dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
+        dialog.finished.connect(lambda _: folder.cleanup())
 
     def set_aside(self, arrival: ArrivalRecord) -> None:
         """The coach has seen it: it no longer stands on the Desk; what came is kept."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
@@ -60,7 +61,7 @@ class Following(QObject):
         keys = tr(
             "X close · K keep · Y say it anew · J next ({number} of {count}) · F4 the film", number=self.picked + 1, count=len(self.rows)
         )
-        room.tell(f"<b>{row.item.title}{state}</b> · {row.words()}<br>{keys}")
+        room.tell(f"<b>{escape(row.item.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 
     def _record(self, row: Watched) -> following.WatchRecord | None:
         review = self._window.review

@@ -11,6 +11,7 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.jobs import Progress
 from deepmirror.services.keeping import Settings, delete_client, keep_settings, settings_of, what_goes
 from deepmirror.ui.jobs import Job
+from deepmirror.ui.widgets.paper import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 from deepmirror.ui.words import tr
 
@@ -53,7 +54,7 @@ class Keeping(QObject):
         delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(QMessageBox.StandardButton.Cancel)
         box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)
-        self._window.ask(box)
+        self._window.ask(plain(box))
 
     def _delete(self, client_id: int, name: str) -> None:
         window = self._window

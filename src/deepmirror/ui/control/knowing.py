@@ -7,9 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.jobs import Progress
 from deepmirror.services.person import FilmView, PersonFile
-from deepmirror.services.review import Review
 from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
@@ -64,16 +62,10 @@ class Knowing(QObject):
         window = self._window
         person, review = window.person_room.person, window.review
         if person is not None and review is not None and review.record.client_id == person.client_id:
-            job = Job(tr("Solving"), lambda progress: self._retake(review, progress), window)
-            job.done.connect(lambda _: window.review_changed(review))
-            window.run_job(job)
+            review.take_client()
+            window.solve_again(review)
         self._read()
         window.refresh_actions()
-
-    @staticmethod
-    def _retake(review: Review, progress: Progress) -> None:
-        progress.tell(0.1, "solving")
-        review.take_client()
 
     def undone(self, back: bool) -> bool:
         """Undo or redo in the Person room; False when another room is on show."""
@@ -104,5 +96,5 @@ class Knowing(QObject):
         except DeepMirrorError as error:
             window.complain(error.sentence)
             return
-        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(window.desk, sheet), window)
+        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(window.desk, client_id, movement, sheet), window)
         window.ask(dialog)

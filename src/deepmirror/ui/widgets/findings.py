@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from deepmirror.core.values import Verdict
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
 
 
@@ -35,12 +36,12 @@ class FindingCard(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"{card.verdict.value}: {card.title}. {card.line}")
-        title = QLabel(card.title)
+        title = PlainLabel(card.title)
         title.setStyleSheet("font-weight: 700")
         title.setWordWrap(True)
-        line = QLabel(card.line)
+        line = PlainLabel(card.line)
         line.setWordWrap(True)
-        self.why = QLabel("\n".join(f"– {row}" for row in card.chain))
+        self.why = PlainLabel("\n".join(f"– {row}" for row in card.chain))
         self.why.setObjectName("dim")
         self.why.setWordWrap(True)
         self.why.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -80,7 +81,7 @@ def check_row(verdict: Verdict, words: str) -> QWidget:
     row = QWidget()
     layout = QHBoxLayout(row)
     layout.setContentsMargins(2, 1, 2, 1)
-    label = QLabel(words)
+    label = PlainLabel(words)
     label.setWordWrap(True)
     layout.addWidget(VerdictMark(verdict), 0, Qt.AlignmentFlag.AlignTop)
     layout.addWidget(label, 1)

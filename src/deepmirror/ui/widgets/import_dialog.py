@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -14,12 +14,12 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
     QWidget,
 )
 
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 VIEWS = (
@@ -46,7 +46,13 @@ class Answers:
 
 
 class ImportDialog(QDialog):
-    """Shows the film's first picture beside the questions."""
+    """Shows the film's first picture beside the questions.
+
+    It stays open until the film is in: what was answered is not lost when the library refuses. `wanted` asks for it to be taken in;
+    `accept` then closes the dialog, `refuse` says why not.
+    """
+
+    wanted = pyqtSignal()
 
     def __init__(
         self,
@@ -58,7 +64,7 @@ class ImportDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Bring in {name}", name=name))
-        shot = QLabel()
+        shot = PlainLabel()
         shot.setPixmap(
             QPixmap.fromImage(picture).scaled(460, 360, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
         )
@@ -80,13 +86,14 @@ class ImportDialog(QDialog):
         self.tempo.setPlaceholderText(tr("lowering-bottom-lifting-top, for example 3-1-1-0"))
         self.note = QLineEdit()
         self.note.setPlaceholderText(tr("What the client wrote"))
-        self.problem = QLabel()
+        self.problem = PlainLabel()
         self.problem.setStyleSheet("color: #b4562a")
+        self.problem.setTextFormat(Qt.TextFormat.PlainText)
         self.problem.setWordWrap(True)
         self._form = form = self._rows()
         self._side_said = False
         self.view.currentIndexChanged.connect(self._say_side)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        self._buttons = buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         if ok is not None:
             ok.setText(tr("Take it in"))
@@ -162,7 +169,14 @@ class ImportDialog(QDialog):
         if self.client.currentData() is None and 0 < self.stature.value() < 50:
             self.problem.setText(tr("A stature under 50 cm cannot be right."))
             return
-        self.accept()
+        self._buttons.setEnabled(False)
+        self.problem.setText(tr("Taking it in…"))
+        self.wanted.emit()
+
+    def refuse(self, sentence: str) -> None:
+        """It could not be taken in: say why, and let it be tried again."""
+        self._buttons.setEnabled(True)
+        self.problem.setText(sentence)
 
     def answers(self) -> Answers:
         """What was answered."""

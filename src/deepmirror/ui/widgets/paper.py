@@ -2,13 +2,37 @@
 
 from __future__ import annotations
 
+from html import escape
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QLayout, QScrollArea, QWidget
+from PyQt6.QtWidgets import QLabel, QLayout, QMessageBox, QScrollArea, QWidget
+
+
+class PlainLabel(QLabel):
+    """Words as they are: Qt's own label takes what looks like markup for markup, and draws what a sender chose."""
+
+    def __init__(self, words: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(words)
+
+
+def tip(words: str) -> str:
+    """Words for a tool tip, as they are: one that looks like markup would be drawn as such."""
+    return f"<span>{escape(words)}</span>" if words else ""
+
+
+def plain(box: QMessageBox) -> QMessageBox:
+    """A message box that shows its words as they are."""
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    for label in box.findChildren(QLabel):
+        label.setTextFormat(Qt.TextFormat.PlainText)
+    return box
 
 
 def heading(words: str) -> QLabel:
     """A small section heading."""
-    label = QLabel(words)
+    label = PlainLabel(words)
     label.setObjectName("heading")
     label.setWordWrap(True)
     return label

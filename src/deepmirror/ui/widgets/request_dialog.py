@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 PLAN_WIDTH = 760
@@ -24,7 +25,7 @@ class RequestDialog(QDialog):
         self.words.setAccessibleName(tr("What the client reads"))
         self.words.setTabChangesFocus(True)
         self.words.setFixedHeight(150)
-        picture = QLabel()
+        picture = PlainLabel()
         picture.setPixmap(QPixmap.fromImage(plan).scaledToWidth(PLAN_WIDTH, Qt.TransformationMode.SmoothTransformation))
         picture.setAccessibleName(tr("Where to stand with the phone"))
         self.send, close = QPushButton(tr("Send the request")), QPushButton(tr("Not now"))

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtGui import QPageSize, QPdfWriter, QTextDocument
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 
@@ -21,7 +22,7 @@ class SheetDialog(QDialog):
         self._html, self._write = html, write
         self.page = QTextBrowser()
         self.page.setHtml(html)
-        self.written = QLabel()
+        self.written = PlainLabel()
         self.written.setObjectName("dim")
         self.save = QPushButton(tr("Write page and PDF"))
         self.save.setObjectName("accent")

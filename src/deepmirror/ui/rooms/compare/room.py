@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QSlider,
     QTableWidget,
@@ -24,6 +23,7 @@ from deepmirror.core.phases import WHOLE
 from deepmirror.services.sidebyside import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.widgets.film_view import FilmView
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.widgets.phase_plot import PhaseCurves, PhasePlot
 from deepmirror.ui.words import tr
 
@@ -52,7 +52,8 @@ class CompareRoom(QWidget):
         stage.setObjectName("stage")
         column = QVBoxLayout(stage)
         column.setContentsMargins(12, 8, 12, 8)
-        self.told = QLabel()
+        self.told = PlainLabel()
+        self.told.setTextFormat(Qt.TextFormat.RichText)  # its writer marks up and escapes
         self.told.setWordWrap(True)
         self.told.setVisible(False)
         column.addWidget(self.told)

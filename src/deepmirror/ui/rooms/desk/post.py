@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.services.arrivals import ArrivalRecord
-from deepmirror.ui.widgets.paper import empty
+from deepmirror.ui.widgets.paper import PlainLabel, empty, tip
 from deepmirror.ui.words import tr
 
 MOST_ROWS = 3
@@ -39,16 +39,18 @@ class PostPanel(QFrame):
         for arrival in open_ones[:MOST_ROWS]:
             self._column.addLayout(self._row(arrival))
         if len(open_ones) > MOST_ROWS:
-            more = QLabel(tr("and {count} more", count=len(open_ones) - MOST_ROWS))
+            more = PlainLabel(tr("and {count} more", count=len(open_ones) - MOST_ROWS))
             more.setObjectName("dim")
             self._column.addWidget(more)
         self.setVisible(bool(open_ones))
 
     def _row(self, arrival: ArrivalRecord) -> QHBoxLayout:
-        words = QLabel(f"<b>{tr(STANDS_FOR[arrival.state])}</b> · {arrival.name} · {arrival.sentence}")
-        words.setToolTip(arrival.sentence)
+        state, words = PlainLabel(tr(STANDS_FOR[arrival.state])), PlainLabel(f"· {arrival.name} · {arrival.sentence}")
+        state.setStyleSheet("font-weight: 700")
+        words.setToolTip(tip(arrival.sentence))
         words.setMinimumWidth(100)
         row = QHBoxLayout()
+        row.addWidget(state)
         row.addWidget(words, 1)
         if arrival.state == "waiting":
             place = QPushButton(tr("Say whose"))

@@ -6,13 +6,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.services.desk import Desk, FilmRecord
 from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
 from deepmirror.ui.rooms.desk.post import PostPanel
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 
@@ -33,9 +34,9 @@ class DeskRoom(QWidget):
         self._desk = desk
         self.model = FilmsModel(self)
         self.model.strip_wanted.connect(self._want_strip)
-        title = QLabel(tr("Desk"))
+        title = PlainLabel(tr("Desk"))
         title.setObjectName("title")
-        self.summary = QLabel()
+        self.summary = PlainLabel()
         self.summary.setObjectName("dim")
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Search client, movement, note"))
@@ -68,7 +69,7 @@ class DeskRoom(QWidget):
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(lambda index: self.opened.emit(index.data(FILM_ROLE).id))
         self.list.setAccessibleName(tr("Films"))
-        hint = QLabel(tr("Drop films or bundles anywhere on this page. Enter opens the film under the bar, N takes the next."))
+        hint = PlainLabel(tr("Drop films or bundles anywhere on this page. Enter opens the film under the bar, N takes the next."))
         hint.setObjectName("dim")
         hint.setWordWrap(True)
         layout = QVBoxLayout(self)

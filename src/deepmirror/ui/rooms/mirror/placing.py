@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.core.scale import PLATE_CM
 from deepmirror.services.review import Pixel, Review
-from deepmirror.ui.widgets.paper import heading
+from deepmirror.ui.widgets.paper import PlainLabel, heading
 from deepmirror.ui.words import tr
 
 SUBJECT = "subject"
@@ -44,7 +44,7 @@ class PlacingPanel(QWidget):
         layout.addWidget(finish)
 
     def _build_points(self, layout: QVBoxLayout) -> None:
-        words = QLabel(
+        words = PlainLabel(
             tr("Click each joint; drag to mend, arrows nudge. One clear frame is enough, a second at the bottom makes it better.")
         )
         words.setWordWrap(True)
@@ -66,7 +66,7 @@ class PlacingPanel(QWidget):
         self.subject.setCheckable(True)
         self.subject.setToolTip(tr("Press, then click the one who lifts, where several people are in view"))
         self.subject.clicked.connect(self.subject_wanted)
-        self.questions = QLabel()
+        self.questions = PlainLabel()
         self.questions.setWordWrap(True)
         self.questions.setVisible(False)
         layout.addWidget(heading(tr("Points on this frame")))
@@ -95,12 +95,12 @@ class PlacingPanel(QWidget):
             box.setDecimals(1)
             box.setToolTip(tr(tip))
         row = QHBoxLayout()
-        row.addWidget(QLabel(tr("Known length")))
+        row.addWidget(PlainLabel(tr("Known length")))
         row.addWidget(self.length, 1)
         size = QHBoxLayout()
-        size.addWidget(QLabel(tr("Platform")))
+        size.addWidget(PlainLabel(tr("Platform")))
         size.addWidget(self.width_cm, 1)
-        size.addWidget(QLabel("×"))
+        size.addWidget(PlainLabel("×"))
         size.addWidget(self.height_cm, 1)
         self.machine = QComboBox()
         self.machine.setEditable(True)

@@ -12,7 +12,7 @@ from deepmirror.services.analysis import Analysis
 from deepmirror.services.following import Watched
 from deepmirror.services.marking import still_wanted
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.paper import empty, heading, rolled
+from deepmirror.ui.widgets.paper import PlainLabel, empty, heading, rolled
 from deepmirror.ui.words import tr
 
 SHOWN = {
@@ -117,7 +117,7 @@ class ReadingPanel(QWidget):
     def show_words(self, words: str) -> None:
         """Nothing measured yet: say what to do."""
         self._clear()
-        label = QLabel(words)
+        label = PlainLabel(words)
         label.setWordWrap(True)
         self._column.addWidget(label)
         self._column.addStretch(1)
@@ -139,7 +139,7 @@ class ReadingPanel(QWidget):
                 rep=rep,
                 how=how.title.lower(),
             )
-            label = QLabel(words)
+            label = PlainLabel(words)
             label.setWordWrap(True)
             self._column.addWidget(label)
         self._watch = QVBoxLayout()
@@ -153,7 +153,7 @@ class ReadingPanel(QWidget):
             self.cards[finding.code] = card
             self._column.addWidget(card)
         if not judgement.findings:
-            self._column.addWidget(QLabel(tr("Nothing is off that this film can show.")))
+            self._column.addWidget(PlainLabel(tr("Nothing is off that this film can show.")))
         held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE)]
         if held:
             self._column.addWidget(heading(tr("Held")))
@@ -171,7 +171,7 @@ class ReadingPanel(QWidget):
             self._column.addWidget(heading(tr("This film cannot tell")))
             for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.film_next}" for row in judgement.unmeasurable):
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
-        self._ghost = QLabel()
+        self._ghost = PlainLabel()
         self._ghost.setWordWrap(True)
         self._ghost.setObjectName("dim")
         self._column.addWidget(self._ghost)
@@ -197,7 +197,7 @@ class ReadingPanel(QWidget):
             card.picked.connect(lambda key: self.watch_picked.emit(int(key)))
             self._watch.addWidget(card)
         if rows:
-            keys = QLabel(tr("C then and now · J next · K keep · X close · Y say it anew"))
+            keys = PlainLabel(tr("C then and now · J next · K keep · X close · Y say it anew"))
             keys.setObjectName("dim")
             keys.setWordWrap(True)
             self._watch.addWidget(keys)
@@ -214,9 +214,9 @@ class ReadingPanel(QWidget):
             value = values[name]
             places = 0 if unit in ("°", "%") else 2 if not unit else 1
             hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if name.startswith("toe_out") else ""
-            number = QLabel(f"{value.value:.{places}f} ± {value.u:.{places}f} {unit}{hours}")
+            number = PlainLabel(f"{value.value:.{places}f} ± {value.u:.{places}f} {unit}{hours}")
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(QLabel(tr(words)), row, 0)
+            grid.addWidget(PlainLabel(tr(words)), row, 0)
             grid.addWidget(number, row, 1)
         self._column.addLayout(grid)
 
@@ -233,9 +233,9 @@ class ReadingPanel(QWidget):
         self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
         for row, (name, (words, unit)) in enumerate((n, SHOWN[n]) for n in SHOWN if n in values):
             value = values[name]
-            number = QLabel(f"{value.value:.{0 if unit == '°' else 1}f} ± {value.u:.{0 if unit == '°' else 1}f} {unit}")
+            number = PlainLabel(f"{value.value:.{0 if unit == '°' else 1}f} ± {value.u:.{0 if unit == '°' else 1}f} {unit}")
             number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            self._numbers.addWidget(QLabel(tr(words)), row, 0)
+            self._numbers.addWidget(PlainLabel(tr(words)), row, 0)
             self._numbers.addWidget(number, row, 1)
 
     def show_ghost(self, why: tuple[str, ...]) -> None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -20,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.errors import BadBrief
+from deepmirror.errors import DeepMirrorError
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
@@ -28,11 +30,16 @@ from deepmirror.ui.rooms.mirror.overlay import drawn
 from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.widgets.film_view import FilmView
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 from deepmirror.ui.words import tr
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
+WORKING = "Working out the numbers…"
+NOT_MEASURED = (
+    "This film has not been measured yet. Press M to measure now. Placing the joints on one frame first makes the numbers surer: press P."
+)
 DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
@@ -89,13 +96,13 @@ class MirrorRoom(QWidget):
         self.placing.point_chosen.connect(self._choose_point)
         self.placing.mark_chosen.connect(self._start_mark)
         self.placing.remove_wanted.connect(self._remove_point)
-        self.placing.hide_wanted.connect(lambda name: self._edit_point(name, "toggle_hidden"))
-        self.placing.hold_wanted.connect(lambda name: self._edit_point(name, "toggle_held"))
+        self.placing.hide_wanted.connect(self._hide_point)
+        self.placing.hold_wanted.connect(self._hold_point)
         self.placing.swap_wanted.connect(self._swap)
         self.placing.subject_wanted.connect(lambda: self._start_mark(SUBJECT))
         self.placing.machine_named.connect(self._name_machine)
-        self.placing.take_over_wanted.connect(lambda: self._edit("take_over_marks"))
-        self.placing.fit_said.connect(lambda: self._edit("marks_fit"))
+        self.placing.take_over_wanted.connect(lambda: self._edit(self.review.take_over_marks) if self.review else None)
+        self.placing.fit_said.connect(lambda: self._edit(self.review.marks_fit) if self.review else None)
         self.placing.done.connect(self.finish_placing)
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
@@ -108,7 +115,7 @@ class MirrorRoom(QWidget):
         layout.addWidget(self.paper)
 
     def _build_header(self) -> QHBoxLayout:
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setStyleSheet("font-weight: 700; font-size: 17px")
         self.view = QComboBox()
         for key, words in VIEWS:
@@ -145,7 +152,7 @@ class MirrorRoom(QWidget):
         self.measure_button.clicked.connect(self.wants_measuring)
         self.reply_button = QPushButton(tr("Compose the reply"))
         self.reply_button.clicked.connect(self.wants_reply)
-        self.where = QLabel()
+        self.where = PlainLabel()
         for label in (self.where, self.title):  # what is long gives way to the buttons
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.signal = QComboBox()
@@ -189,12 +196,7 @@ class MirrorRoom(QWidget):
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
         if analysis is None:
-            self.reading.show_words(
-                "Working out the numbers…"
-                if review.evidence is not None
-                else "This film has not been measured yet. Press M to measure now. "
-                "Placing the joints on one frame first makes the numbers surer: press P."
-            )
+            self.reading.show_words(review.problem or (WORKING if review.evidence is not None else NOT_MEASURED))
             self.ribbon.set_data(RibbonData(), duration)
         else:
             self.reading.show_analysis(analysis)
@@ -439,11 +441,9 @@ class MirrorRoom(QWidget):
             self._redraw()
 
     def _place(self, name: str, at: QPointF) -> None:
-        if self.review is None:
-            return
-        self.review.place(self.frame, name, (at.x(), at.y()))
-        self._selected = name
-        self._after_edit()
+        if self.review is not None:
+            self._selected = name
+            self._edit(self.review.place, self.frame, name, (at.x(), at.y()))
 
     def _drag(self, name: str, at: QPointF) -> None:
         self.film.drawing.placed[name] = at
@@ -451,13 +451,15 @@ class MirrorRoom(QWidget):
 
     def _remove_point(self, name: str) -> None:
         if self.review is not None and name in self.review.seed(self.frame):
-            self.review.unplace(self.frame, name)
-            self._after_edit()
+            self._edit(self.review.unplace, self.frame, name)
 
-    def _edit_point(self, name: str, edit: str) -> None:
+    def _hide_point(self, name: str) -> None:
         if self.review is not None and name:
-            getattr(self.review, edit)(name)
-            self._after_edit()
+            self._edit(self.review.toggle_hidden, name)
+
+    def _hold_point(self, name: str) -> None:
+        if self.review is not None and name:
+            self._edit(self.review.toggle_held, name)
 
     def _swap(self) -> None:
         """First press: where the swapped stretch begins; second press: where it ends."""
@@ -466,9 +468,8 @@ class MirrorRoom(QWidget):
         if self._swap_from is None:
             self._swap_from = self.frame
         else:
-            self.review.swap_sides(self._swap_from, self.frame)
-            self._swap_from = None
-            self._after_edit()
+            first, self._swap_from = self._swap_from, None
+            self._edit(self.review.swap_sides, first, self.frame)
         self.placing.swap.setText(tr(SWAP_START if self._swap_from is None else SWAP_END))
 
     def _start_mark(self, kind: str) -> None:
@@ -486,17 +487,20 @@ class MirrorRoom(QWidget):
             self._mark = None
             self.placing.show_mark(None)
             size = (self.placing.width_cm.value(), self.placing.height_cm.value())
-            try:
-                self.review.mark(kind, [self.review.home(self.frame, (p.x(), p.y())) for p in points], self.placing.length.value(), size)
-            except BadBrief as error:
-                self.complained.emit(error.sentence)
-            self._after_edit()
+            spots = [self.review.home(self.frame, (p.x(), p.y())) for p in points]
+            self._edit(self.review.mark, kind, spots, self.placing.length.value(), size)
         self._redraw()
 
-    def _edit(self, edit: str) -> None:
-        if self.review is not None:
-            getattr(self.review, edit)()
-            self._after_edit()
+    def _edit(self, edit: Callable[..., None], *told: Any, **fields: Any) -> bool:
+        """Do an edit of the review and show what it changed; one that is refused changes nothing, and its reason is told."""
+        try:
+            edit(*told, **fields)
+        except DeepMirrorError as error:
+            self.complained.emit(error.sentence)
+            self.refresh()
+            return False
+        self._after_edit()
+        return True
 
     def _name_machine(self, name: str) -> None:
         if self.review is not None and (name or None) != self.review.brief.file.machine:
@@ -505,20 +509,12 @@ class MirrorRoom(QWidget):
     def _follow_another(self, at: QPointF) -> None:
         """The one clicked is the client: the film is looked at again, around her."""
         self._mark = None
-        if self.review is not None:
-            self.review.choose_subject(self.frame, (round(at.x(), 1), round(at.y(), 1)))
+        if self.review is not None and self._edit(self.review.choose_subject, self.frame, (round(at.x(), 1), round(at.y(), 1))):
             self.finish_placing()
 
     def _set(self, **fields: object) -> None:
-        if self.review is None:
-            return
-        try:
-            self.review.set_field(**fields)
-        except BadBrief as error:
-            self.complained.emit(error.sentence)
-            self.refresh()
-            return
-        self._after_edit()
+        if self.review is not None:
+            self._edit(self.review.set_field, **fields)
 
     def _set_tempo(self) -> None:
         if self.review is not None and (self.tempo.text().strip() or None) != self.review.brief.file.tempo:

@@ -20,11 +20,11 @@ from PyQt6.QtWidgets import (
 )
 
 from deepmirror.core.body import JOINT_SHARE
-from deepmirror.errors import BadBrief
+from deepmirror.errors import DeepMirrorError
 from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
-from deepmirror.ui.widgets.paper import heading, rolled
+from deepmirror.ui.widgets.paper import PlainLabel, heading, rolled
 from deepmirror.ui.words import tr
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
@@ -47,12 +47,12 @@ class PersonRoom(QWidget):
         self._build()
 
     def _build(self) -> None:
-        title = QLabel(tr("Person"))
+        title = PlainLabel(tr("Person"))
         title.setObjectName("title")
         self.clients = QComboBox()
         self.clients.setMinimumWidth(220)
         self.clients.activated.connect(lambda: self.wants_client.emit(self.clients.currentData()))
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("dim")
         self.words.setWordWrap(True)
         top = QHBoxLayout()
@@ -99,7 +99,7 @@ class PersonRoom(QWidget):
         form.addRow(heading(tr("Lengths  ● measured  ◐ film  ○ predicted")))
         self.lengths: dict[str, tuple[QLineEdit, QLabel]] = {}
         for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor"):
-            edit, note = self._line(partial(_set_length, name)), QLabel()
+            edit, note = self._line(partial(_set_length, name)), PlainLabel()
             note.setObjectName("dim")
             if name in JOINT_SHARE:
                 edit.setToolTip(tr("Between the joints' centres, not over the outside"))
@@ -156,10 +156,10 @@ class PersonRoom(QWidget):
         self.pain.setPlaceholderText(tr("where it hurts, comma between"))
         form.addRow(tr("Pain"), self.pain)
         form.addRow(tr("Notes"), self.notes)
-        self.caution = QLabel()
+        self.caution = PlainLabel()
         self.caution.setWordWrap(True)
         form.addRow(self.caution)
-        self.history = QLabel()
+        self.history = PlainLabel()
         self.history.setObjectName("dim")
         self.history.setWordWrap(True)
         form.addRow(heading(tr("Changes")))
@@ -209,7 +209,7 @@ class PersonRoom(QWidget):
         before = self.person.body
         try:
             change(self.person)
-        except BadBrief as error:
+        except DeepMirrorError as error:
             self.complained.emit(error.sentence)
         if self.person.body != before:
             self.changed.emit()

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider
 from deepmirror.core.build import Answer, Lever, Setup
 from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
-from deepmirror.ui.widgets.paper import heading
+from deepmirror.ui.widgets.paper import PlainLabel, heading
 from deepmirror.ui.words import tr
 
 BAR_WORDS = {
@@ -92,7 +92,7 @@ class SolverPanel(QWidget):
     def _build_words(self) -> None:
         """Verdict, numbers and levers in words, and the two curves, which follow a moment later."""
         self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
-        self.verdict, self.numbers, self.levers, self.films = QLabel(), QLabel(), QLabel(), QLabel()
+        self.verdict, self.numbers, self.levers, self.films = PlainLabel(), PlainLabel(), PlainLabel(), PlainLabel()
         self.verdict.setStyleSheet("font-weight: 700")
         for label in (self.verdict, self.numbers, self.levers, self.films):
             label.setWordWrap(True)
@@ -103,7 +103,7 @@ class SolverPanel(QWidget):
         self._curve_timer.timeout.connect(self._show_curves)
 
     def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
-        slider, words = QSlider(Qt.Orientation.Horizontal), QLabel()
+        slider, words = QSlider(Qt.Orientation.Horizontal), PlainLabel()
         slider.setRange(low, high)
         slider.setValue(value)
         slider.valueChanged.connect(self._solve)

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QImage, QPixmap
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from deepmirror.ui.jobs import FrameReader
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 FILM_WIDTH, PAGE_WIDTH = 700, 440
@@ -29,7 +30,7 @@ class PreviewDialog(QDialog):
         self._fetch, self._frames, self._now = fetch, frames, 0
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show)
-        self.film, self.at = QLabel(), QSlider(Qt.Orientation.Horizontal)
+        self.film, self.at = PlainLabel(), QSlider(Qt.Orientation.Horizontal)
         self.film.setFixedWidth(FILM_WIDTH)
         self.film.setMinimumHeight(FILM_WIDTH * 9 // 16)
         self.film.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -45,7 +46,7 @@ class PreviewDialog(QDialog):
         self.send.setDefault(True)
         self.send.clicked.connect(self._send)
         close.clicked.connect(self.reject)
-        sheet = QLabel()
+        sheet = PlainLabel()
         sheet.setPixmap(QPixmap.fromImage(page))
         scroll = QScrollArea()
         scroll.setWidget(sheet)

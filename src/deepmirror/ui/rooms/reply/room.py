@@ -23,7 +23,7 @@ from deepmirror.services.composing import CLICKS, Correction, StrokeKind
 from deepmirror.services.replying import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.words import LABEL_WIDTH, CorrectionWords, WordsField
-from deepmirror.ui.widgets.paper import rolled
+from deepmirror.ui.widgets.paper import PlainLabel, rolled, tip
 from deepmirror.ui.words import tr
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
@@ -59,9 +59,9 @@ class ReplyRoom(QWidget):
         layout.addLayout(body, 1)
 
     def _build_top(self) -> QHBoxLayout:
-        self.title = QLabel(tr("Reply"))
+        self.title = PlainLabel(tr("Reply"))
         self.title.setObjectName("title")
-        self.facts = QLabel()
+        self.facts = PlainLabel()
         self.facts.setObjectName("dim")
         self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.blur = QCheckBox(tr("Blur the face"))
@@ -131,9 +131,9 @@ class ReplyRoom(QWidget):
         tools = QHBoxLayout()
         tools.addWidget(self._dim(tr("Draw")))
         self.tools: dict[str, QPushButton] = {}
-        for kind, words, tip in TOOLS:
+        for kind, words, use in TOOLS:
             button = QPushButton(tr(words))
-            button.setToolTip(tr(tip))
+            button.setToolTip(tr(use))
             button.clicked.connect(lambda _, k=kind: self.start_stroke(k))
             self.tools[kind] = button
             tools.addWidget(button)
@@ -160,7 +160,7 @@ class ReplyRoom(QWidget):
 
     @staticmethod
     def _dim(words: str) -> QLabel:
-        label = QLabel(words)
+        label = PlainLabel(words)
         label.setObjectName("dim")
         return label
 
@@ -169,7 +169,7 @@ class ReplyRoom(QWidget):
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
         self.facts.setText(f"{reply.movement} · {reply.facts}")
-        self.facts.setToolTip(self.facts.text())
+        self.facts.setToolTip(tip(self.facts.text()))
         self.greeting.setPlainText(reply.greeting)
         self.praise.setPlainText(reply.praise)
         self.blur.setChecked(reply.blur)

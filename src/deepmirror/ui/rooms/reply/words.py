@@ -6,9 +6,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from deepmirror.services.composing import Correction
+from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 
 FIELDS = (
@@ -56,7 +57,7 @@ class CorrectionWords(QWidget):
             edit.setAccessibleName(tr(words))
             edit.textChanged.connect(self._take)
             self.edits[key] = edit
-            label = QLabel(tr(words))
+            label = PlainLabel(tr(words))
             label.setObjectName("dim")
             label.setFixedWidth(LABEL_WIDTH)
             label.setWordWrap(True)

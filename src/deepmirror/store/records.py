@@ -1,0 +1,87 @@
+"""Clients and films as the library hands them out."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+
+def parsed(text: str) -> dict[str, Any]:
+    """A JSON column as a dictionary; one that was damaged costs itself only and reads as empty."""
+    try:
+        found = json.loads(text or "{}")
+    except (ValueError, RecursionError):
+        return {}
+    return found if isinstance(found, dict) else {}
+
+
+def parsed_list(text: str) -> list[Any]:
+    """A JSON column as a list; one that was damaged reads as empty."""
+    try:
+        found = json.loads(text or "[]")
+    except (ValueError, RecursionError):
+        return []
+    return found if isinstance(found, list) else []
+
+
+@dataclass(frozen=True)
+class ClientRecord:
+    """One client; body is the brief's client part as a dictionary."""
+
+    id: int
+    name: str
+    body: dict[str, Any]
+    note: str
+
+
+@dataclass(frozen=True)
+class FilmRecord:
+    """One film. Its JSON columns are read when they are asked for: a list of thousands needs few of them.
+
+    brief always carries the client as the library knows her now; draft is the reply being composed; turns are the frame
+    numbers of the turn-rounds; told is what its sender said of the set.
+    """
+
+    id: int
+    client_id: int
+    client_name: str
+    path: Path
+    original_name: str
+    arrived_at: str
+    due_at: str
+    note: str
+    state: str
+    line: str
+    brief_json: str
+    client_json: str
+    turns_json: str
+    draft_json: str
+    set_json: str
+
+    @cached_property
+    def brief(self) -> dict[str, Any]:
+        """What the coach knows of the film, with the client's record in it."""
+        return parsed(self.brief_json) | {"client": parsed(self.client_json)}
+
+    @cached_property
+    def movement(self) -> str:
+        """Its movement's id; empty when its brief cannot be read."""
+        return str(self.brief.get("movement", ""))
+
+    @cached_property
+    def turns(self) -> tuple[int, ...]:
+        """Frame numbers of its turn-rounds."""
+        return tuple(n for n in parsed_list(self.turns_json) if isinstance(n, int))
+
+    @cached_property
+    def draft(self) -> dict[str, Any]:
+        """The reply being composed, or {}."""
+        return parsed(self.draft_json)
+
+    @cached_property
+    def told(self) -> dict[str, Any]:
+        """What its sender said of the set."""
+        return parsed(self.set_json)
