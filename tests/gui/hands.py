@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.commands.table import ACTIONS
 from deepmirror.ui.rooms.mirror.room import MirrorRoom
+from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.window import MainWindow
 
 PATIENCE = 60000  # ms; generous for a busy machine: no wait lasts longer than the work it waits for
@@ -26,6 +27,14 @@ def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
     window.open_film(film.id)
     qtbot.waitUntil(lambda: window.review is not None and (window.review.evidence is None or solved(window)), timeout=PATIENCE)
     qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
+
+
+def asked(window: MainWindow, qtbot: QtBot) -> ImportDialog:
+    """The dialog that asks about a film, once its first picture was read."""
+    qtbot.waitUntil(lambda: window.findChild(ImportDialog) is not None, timeout=PATIENCE)
+    dialog = window.findChild(ImportDialog)
+    assert dialog is not None
+    return dialog
 
 
 def settle(window: MainWindow, qtbot: QtBot) -> None:

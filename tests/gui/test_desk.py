@@ -14,11 +14,10 @@ from pytestqt.qtbot import QtBot
 from deepmirror.exchange.post import FolderMailbox
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.ui.rooms.desk.films import FilmsModel, days_words
-from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import DEMO, NOON
-from tests.gui.hands import PATIENCE, key
+from tests.gui.hands import PATIENCE, asked, key
 
 
 def shown(window: MainWindow) -> list[str]:
@@ -100,12 +99,13 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
     assert post.isVisible() and len(post.buttons) == 1
     window.desk_room.list.setFocus()
     key(window, "place_arrival")
-    dialog = window.findChild(ImportDialog)
-    assert dialog is not None and dialog.client.currentText() == "Tove Lindqvist" and dialog.movement.currentData() == "back_squat"
+    dialog = asked(window, qtbot)
+    assert dialog.client.currentText() == "Tove Lindqvist" and dialog.movement.currentData() == "back_squat"
     buttons = dialog.findChild(QDialogButtonBox)
     assert buttons is not None
     qtbot.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
-    assert not post.isVisible() and window.desk.films()[0].client_name == "Tove Lindqvist"
+    qtbot.waitUntil(lambda: not post.isVisible(), timeout=PATIENCE)
+    assert window.desk.films()[0].client_name == "Tove Lindqvist"
     window.stop_job()  # what is tested here is that it came in, not how it is measured
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
@@ -140,8 +140,7 @@ def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -
 
 def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindow, qtbot: QtBot) -> None:
     window.bringing.bring(DEMO / "yuna_back_squat_front.mp4")
-    dialog = window.findChild(ImportDialog)
-    assert dialog is not None
+    dialog = asked(window, qtbot)
     qtbot.waitUntil(lambda: dialog.view.currentData() == "front", timeout=20000)
     assert "Guessed" in dialog.view.toolTip()
     dialog.view.setCurrentIndex(dialog.view.findData("rear"))

@@ -86,7 +86,8 @@ def test_the_set_up_sheet_fits_this_client_and_is_written(window: MainWindow, qt
     words = dialog.page.toPlainText()
     assert "Roller's middle below the knee" in words and "does not diagnose" in words and "from the pivot: move it" in words
     qtbot.mouseClick(dialog.save, Qt.MouseButton.LeftButton)
-    folder = window.desk.store.folder / "sheets"
+    assert window.review is not None
+    folder = window.desk.store.folder / "sheets" / f"client-{window.review.record.client_id}"
     assert {p.suffix for p in folder.iterdir()} == {".html", ".pdf"}
     assert next(folder.glob("*.pdf")).read_bytes().startswith(b"%PDF")
     dialog.close()

@@ -10,10 +10,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
-from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import truth_of
-from tests.gui.hands import solved
+from tests.gui.hands import asked, solved
 
 PATIENCE = 120000
 
@@ -27,8 +26,7 @@ def drop(window: MainWindow, path: Path) -> None:
 
 def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot, short_film: Path) -> None:
     drop(window, short_film)
-    dialog = window.findChild(ImportDialog)
-    assert dialog is not None
+    dialog = asked(window, qtbot)
     dialog.client.setCurrentIndex(dialog.client.count() - 1)
     dialog.name.setText("Ulla Brandt")
     dialog.stature.setValue(171)
@@ -39,8 +37,8 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     buttons = dialog.findChild(QDialogButtonBox)
     assert buttons is not None
     qtbot.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.desk.films()[0].client_name == "Ulla Brandt", timeout=PATIENCE)
     film = window.desk.films()[0]
-    assert film.client_name == "Ulla Brandt"
     qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "ready", timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 

@@ -83,7 +83,7 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     actions += 1
     qtbot.waitUntil(lambda: desk.store.film(film.id).state == "sent" and not window.jobs, timeout=PATIENCE)
     assert actions == 6  # of at most 25, and not a word typed
-    out = next((tmp_path / "out").iterdir())
+    out = next(p for p in (tmp_path / "out").iterdir() if not p.name.startswith("."))
     page = (out / "reply.html").read_text()
     assert "Since last time: Stops above the agreed depth" in page and "real change" in page and "Last time" in page
     states = {(w.item["code"], w.state) for w in desk.store.watches.of_client(film.client_id)}

@@ -55,7 +55,7 @@ class Database:
         self._engine.dispose()
 
     def _pragmas(self, connection: sqlite3.Connection, _: object) -> None:
-        lines = ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", f"busy_timeout={BUSY_MS}")
+        lines = ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", "temp_store=MEMORY", f"busy_timeout={BUSY_MS}")
         for line in ("query_only=ON",) if self.read_only else lines:
             connection.execute(f"PRAGMA {line}")
 

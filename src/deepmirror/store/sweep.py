@@ -102,6 +102,7 @@ def purge(copy: Path, client_id: int) -> None:
     try:
         db.execute("PRAGMA foreign_keys=OFF")
         db.execute("PRAGMA secure_delete=ON")
+        db.execute("PRAGMA temp_store=MEMORY")
         tables = {r[0] for r in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
         films = "(SELECT id FROM film WHERE client_id = :client)"
         watches, name = "(SELECT id FROM watch WHERE client_id = :client)", "(SELECT name FROM client WHERE id = :client)"

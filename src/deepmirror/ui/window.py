@@ -220,7 +220,7 @@ class MainWindow(QMainWindow):
                 on = on and measured
             if entry.id.endswith("_watched"):
                 on = on and bool(self.following.rows)
-            if entry.id == "refilm":  # needs a film in hand, not an open one
+            if entry.id in ("refilm", "measure"):  # these need a film in hand, not an open one
                 on = room in ("desk", "mirror") and self.film_in_hand() is not None
             self.actions_by_id[entry.id].setEnabled(on)
         edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.answering}.get(room)

@@ -491,16 +491,15 @@ class MirrorRoom(QWidget):
             self._edit(self.review.mark, kind, spots, self.placing.length.value(), size)
         self._redraw()
 
-    def _edit(self, edit: Callable[..., None], *told: Any, **fields: Any) -> bool:
+    def _edit(self, edit: Callable[..., None], *told: Any, **fields: Any) -> None:
         """Do an edit of the review and show what it changed; one that is refused changes nothing, and its reason is told."""
         try:
             edit(*told, **fields)
         except DeepMirrorError as error:
             self.complained.emit(error.sentence)
             self.refresh()
-            return False
-        self._after_edit()
-        return True
+        else:
+            self._after_edit()
 
     def _name_machine(self, name: str) -> None:
         if self.review is not None and (name or None) != self.review.brief.file.machine:
@@ -509,8 +508,14 @@ class MirrorRoom(QWidget):
     def _follow_another(self, at: QPointF) -> None:
         """The one clicked is the client: the film is looked at again, around her."""
         self._mark = None
-        if self.review is not None and self._edit(self.review.choose_subject, self.frame, (round(at.x(), 1), round(at.y(), 1))):
-            self.finish_placing()
+        if self.review is None:
+            return
+        try:
+            self.review.choose_subject(self.frame, (round(at.x(), 1), round(at.y(), 1)))
+        except DeepMirrorError as error:
+            self.complained.emit(error.sentence)
+        else:
+            self.finish_placing()  # the numbers of now are somebody else's: nothing is solved before the film was looked at
 
     def _set(self, **fields: object) -> None:
         if self.review is not None:
