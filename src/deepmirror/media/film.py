@@ -31,6 +31,7 @@ SHORTEST_STEP_S = 1 / 4000  # no camera is quicker: stamps nearer to one another
 CACHE_BYTES = 120_000_000
 # Only what holds pictures itself: a playlist names other files, and a client's film must not make the program open them.
 CONTAINERS = "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,avi,mpegts,mpeg"
+STREAMS = ("mpegts", "mpeg")  # made to be received, not searched: they are read from the start to wherever is wanted
 OPTIONS = {"format_whitelist": CONTAINERS, "protocol_whitelist": "file"}
 UNREADABLE = (av.error.FFmpegError, ValueError, OverflowError)  # ValueError: a codec nobody knows, stamps that are none
 
@@ -120,11 +121,16 @@ class Film:
         return self._cache[number]
 
     def _seek(self, key: int) -> None:
+        """Go to a key frame; in a stream that cannot be searched the only one is its first frame."""
+        if self._container is not None and self._container.format.name in STREAMS:
+            self._container.close()
+            self._container = None
         if self._container is None:
             self._container = _opened(self.path)
             self._container.streams.video[0].thread_type = "AUTO"
         stream = self._container.streams.video[0]
-        self._container.seek(int(self._pts[key]), stream=stream, backward=True, any_frame=False)
+        if self._container.format.name not in STREAMS:
+            self._container.seek(int(self._pts[key]), stream=stream, backward=True, any_frame=False)
         self._decoding = self._container.decode(stream)
         self._next = key
 
@@ -214,7 +220,7 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
             if packet.pts is None or packet.size == 0:
                 continue
             stamps.append(packet.pts)
-            if packet.is_keyframe:
+            if packet.is_keyframe and container.format.name not in STREAMS:
                 keys.append(packet.pts)
         time_base = float(stream.time_base or 1)
         pts = np.unique(np.array(stamps, np.int64))
@@ -263,7 +269,8 @@ def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         try:
-            container.seek(int(pts[-1]), stream=stream, backward=True)
+            if container.format.name not in STREAMS:
+                container.seek(int(pts[-1]), stream=stream, backward=True)
             seen = [f.pts for f in container.decode(stream) if f.pts is not None]
         except av.error.FFmpegError:
             seen = []

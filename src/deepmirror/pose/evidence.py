@@ -86,7 +86,7 @@ class Evidence:
     def load(cls, path: Path) -> Evidence:
         """Read it back. Raises BadEvidence when the file is torn, or is not what `save` writes."""
         try:
-            with np.load(path, allow_pickle=False) as data:
+            with path.open("rb") as file, np.load(file, allow_pickle=False) as data:
                 rest = {k: data[k].astype(float) for k in data.files if k not in ("names", "times", "allow_pickle")}
                 found = cls(times=data["times"].astype(float), names=[str(n) for n in data["names"]], **rest)
         except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile, zlib.error) as error:

@@ -35,7 +35,7 @@ from deepmirror.pose.watch import Plan, look
 from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress
-from deepmirror.services.plausible import contradiction
+from deepmirror.services.plausible import contradictions
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
@@ -117,7 +117,7 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
 
 
 def _must_hold_together(brief: Brief, facts: FilmFacts) -> None:
-    if wrong := contradiction(brief, (facts.width, facts.height)):
+    if wrong := next(contradictions(brief, (facts.width, facts.height)), ""):
         raise CannotSolve(wrong)
 
 

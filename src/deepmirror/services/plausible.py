@@ -25,15 +25,11 @@ LENGTH_FACTOR = 3.0  # a body's length is no more than so many times what statur
 LEG_RATIO = 2.5  # thigh to shank, or shank to thigh; in adults they are about alike
 
 
-def contradiction(brief: Brief, size_px: tuple[int, int]) -> str:
-    """What of a brief no film can show, in a sentence; empty when nothing is. size_px: width and height of the film.
+def contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:
+    """What of a brief no film can show, a sentence each. size_px: width and height of the film.
 
     The bounds are wide (our own estimate, no source): they refuse what is a slip of the hand, not what is unusual.
     """
-    return next(_contradictions(brief, size_px), "")
-
-
-def _contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:
     yield from (f"{what} lies far outside of the picture." for what, at in _places(brief) if not _near(at, size_px))
     yield from _marks(brief)
     yield from _points(brief)

@@ -25,7 +25,7 @@ from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
 from deepmirror.services.marking import KINDS, Wanted, free_points, taken_over, wanted_marks
-from deepmirror.services.plausible import contradiction
+from deepmirror.services.plausible import contradictions
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -266,7 +266,8 @@ class Review:
         brief = check_brief({k: v for k, v in data.items() if v is not None})
         self.desk.catalogue.movement(brief.file.movement)
         size = self.film.facts.width, self.film.facts.height
-        if (wrong := contradiction(brief, size)) and wrong != contradiction(before, size):
+        known = set(contradictions(before, size))  # what was stored before must not keep her from mending it
+        if wrong := next((w for w in contradictions(brief, size) if w not in known), ""):
             raise BadBrief(wrong)
         self._history.do(label, brief)
         store, film_id, told = self.desk.store, self.film_id, _without_client(brief)

@@ -7,6 +7,7 @@ library.damaged-20260302-120000.db      a damaged one that a backup took the pla
 
 from __future__ import annotations
 
+import filecmp
 import sqlite3
 from contextlib import closing
 from datetime import UTC, datetime
@@ -65,6 +66,9 @@ def back_up(folder: Path, now: datetime | None = None) -> Path | None:
         raise LibraryError(f"The backup could not be made: {error.strerror or error}.") from error
     target = place / f"library-{(now or datetime.now(UTC)):%Y%m%d-%H%M%S%f}.db"
     copy_whole(present, target)
+    if known and filecmp.cmp(known[0], target, shallow=False):  # only the clock moved
+        target.unlink()
+        return None
     _prune(folder)
     return target
 
