@@ -3,26 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import av
+import av.error
 import numpy as np
 from numpy.typing import NDArray
+
+from deepmirror.files import part_of
 
 SOUND_RATE = 44100
 LONGEST_SIDE = 1280
 
 
 def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) -> int:
-    """Encode pictures (H, W, 3) RGB; returns how many were written. The file appears whole or not at all."""
+    """Encode pictures (H, W, 3) RGB; returns how many were written. The file appears whole or not at all. Raises OSError."""
     import cv2
 
-    part = path.with_suffix(".part.mp4")
+    part = part_of(path)
     count, rate = 0, Fraction(fps).limit_denominator(1001)
     try:
-        with av.open(str(part), "w", options={"movflags": "+faststart"}) as container:
+        with ExitStack() as files, _container(part, files) as container:
             video: Any = container.add_stream("libx264", rate=rate)
             video.pix_fmt, video.options = "yuv420p", {"crf": "24", "preset": "veryfast"}
             sound: Any = container.add_stream("aac", rate=SOUND_RATE)
@@ -39,9 +43,24 @@ def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) ->
             container.mux(video.encode())
             _silence(container, sound, count / float(rate))
         part.replace(path)
+    except av.error.FFmpegError as error:
+        if isinstance(error, OSError):
+            raise
+        cause = error.__cause__ or error.__context__  # what the file itself said, when it was that
+        raise OSError(getattr(cause, "errno", None) or 5, getattr(cause, "strerror", None) or "the film could not be written") from error
     finally:
         part.unlink(missing_ok=True)
     return count
+
+
+def _container(path: Path, files: ExitStack) -> Any:
+    """An MP4 being written. Its files are ours: on a full disk the library would leave them open, and the disk full.
+
+    The muxer reads what it wrote back, to move the index to the front of the file.
+    """
+    out = files.enter_context(path.open("wb", buffering=0))
+    again = lambda *_: files.enter_context(path.open("rb"))
+    return av.open(out, "w", format="mp4", options={"movflags": "+faststart"}, io_open=again)
 
 
 def _silence(container: Any, sound: Any, seconds: float) -> None:

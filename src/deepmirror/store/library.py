@@ -57,13 +57,17 @@ class LibraryStore:
         try:
             check_database(folder)
             self._db = Database(folder, read_only)
+        except BaseException:
+            self._release()
+            raise
+        try:
             session = self._db.session
             self.arrivals, self.replies = ArrivalStore(session, folder), ReplyStore(session, folder)
             self.watches, self.phrases, self.steps = WatchStore(session), PhraseStore(session), StepStore(session)
             if not read_only:
                 self._settle()
         except BaseException:
-            self._release()
+            self.close()
             raise
 
     def _settle(self) -> None:
