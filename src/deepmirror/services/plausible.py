@@ -19,6 +19,8 @@ SPOTS = ("pivot", "bench_edge", "stack")
 SHORTEST_LINE_PX = 5.0
 APART_PX = 1.5  # two joints of a segment that are seen from the side, and corners of a platform
 SMALLEST_PLATFORM_PX2 = 100.0
+NARROWEST_CM, WIDEST_CM = 30.0, 10_000.0  # what a film that shows a body can be wide
+SMALLEST_PLATFORM_CM = 5.0
 BEYOND = 2.0  # picture sizes that a mark may lie outside of the picture: a camera that moved saw it elsewhere
 SEEN_FROM_THE_FRONT = ("trunk", "shank")  # a thigh and a shoe may point at the camera, with both ends on one spot
 LENGTH_FACTOR = 3.0  # a body's length is no more than so many times what stature predicts, nor less than that part of it
@@ -31,6 +33,7 @@ def contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:
     The bounds are wide (our own estimate, no source): they refuse what is a slip of the hand, not what is unusual.
     """
     yield from (f"{what} lies far outside of the picture." for what, at in _places(brief) if not _near(at, size_px))
+    yield from _scale(brief, size_px)
     yield from _marks(brief)
     yield from _points(brief)
     yield from impossible_lengths(brief.file.client)
@@ -52,6 +55,16 @@ def _places(brief: Brief) -> Iterator[tuple[str, Pixel]]:
 
 def _near(at: Pixel, size: tuple[int, int]) -> bool:
     return all(-BEYOND * n <= v <= (1 + BEYOND) * n for v, n in zip(at, size, strict=True))
+
+
+def _scale(brief: Brief, size: tuple[int, int]) -> Iterator[str]:
+    file = brief.file
+    if file.scale is not None:
+        width = max(size) * file.scale.length_cm / max(_distance(*file.scale.points_px), 1.0)
+        if not NARROWEST_CM <= width <= WIDEST_CM:
+            yield f"With the known length of {file.scale.length_cm:g} cm the picture would be {width:.3g} cm wide: look at its ends."
+    if file.marks.platform_cm is not None and min(file.marks.platform_cm) < SMALLEST_PLATFORM_CM:
+        yield "The platform's width and height cannot be so small."
 
 
 def _marks(brief: Brief) -> Iterator[str]:

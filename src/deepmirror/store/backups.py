@@ -84,10 +84,16 @@ def _prune(folder: Path) -> None:
             path.unlink(missing_ok=True)
 
 
+def forgiving(raw: bytes) -> str:
+    """Text of a database, where its bytes were damaged with signs that say so: it costs that text and no more."""
+    return raw.decode("utf-8", "replace")
+
+
 def damage(database: Path) -> str:
     """What SQLite's own check says of a database, in a few words; empty when it is sound."""
     try:
         with closing(sqlite3.connect(database)) as db:
+            db.text_factory = forgiving
             said = str(db.execute("PRAGMA quick_check(1)").fetchone()[0])
             tables = db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'").fetchone()[0]
     except sqlite3.Error as error:

@@ -17,7 +17,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from deepmirror.errors import LibraryError, ReadOnly
-from deepmirror.store.backups import copy_whole, database_of
+from deepmirror.store.backups import copy_whole, database_of, forgiving
 
 BUSY_MS = 1500  # how long another connection is waited for; an edit that still cannot be written is kept and tried again
 NEWER = "This library was made by a newer Deep Mirror. Install that version to open it; nothing was changed."
@@ -56,6 +56,7 @@ class Database:
 
     def _pragmas(self, connection: sqlite3.Connection, _: object) -> None:
         lines = ("foreign_keys=ON", "journal_mode=WAL", "synchronous=NORMAL", "temp_store=MEMORY", f"busy_timeout={BUSY_MS}")
+        connection.text_factory = forgiving
         for line in ("query_only=ON",) if self.read_only else lines:
             connection.execute(f"PRAGMA {line}")
 

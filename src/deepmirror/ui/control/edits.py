@@ -67,9 +67,9 @@ class Edits(QObject):
                 return True
         except LibraryError:
             return True  # a library that may only be read has nothing to save
-        words = tr("{count} edits are not saved: {why}", count=self._saver.waiting, why=self._saver.sentence)
+        words = tr("Your last edits are not saved yet. {why}", why=self._saver.sentence)
         box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", words, QMessageBox.StandardButton.Cancel, self._window)
-        anyway = box.addButton(tr("Close without them"), QMessageBox.ButtonRole.DestructiveRole)
+        anyway = box.addButton(tr("Close without saving"), QMessageBox.ButtonRole.DestructiveRole)
         again = box.addButton(tr("Try again"), QMessageBox.ButtonRole.AcceptRole)
         box.setDefaultButton(again)
         box.buttonClicked.connect(lambda button: self._answered(button is anyway, button is again))

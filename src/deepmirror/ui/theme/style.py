@@ -20,6 +20,7 @@ QWidget#rail QPushButton:checked {{ color: {t.STAGE_TEXT}; border-left-color: {t
 QWidget#rail QPushButton:hover {{ color: {t.STAGE_TEXT}; }}
 QLabel#title {{ font-size: 22px; font-weight: 700; }}
 QLabel#heading {{ font-weight: 700; color: {t.TEXT_DIM}; }}
+QLabel#warning {{ color: {t.COPPER}; font-weight: 700; padding-left: 10px; }}
 QLabel#dim {{ color: {t.TEXT_DIM}; }}
 QPushButton {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 5px; padding: 6px 14px; }}
 QPushButton:hover {{ border-color: {t.COPPER}; }}

@@ -5,11 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from deepmirror.errors import one_line
 from deepmirror.services.arrivals import ArrivalRecord
 from deepmirror.ui.widgets.paper import PlainLabel, empty, tip
 from deepmirror.ui.words import tr
 
-MOST_ROWS = 3
+MOST_ROWS, LONGEST_LINE = 3, 240
 STANDS_FOR = {"waiting": "whose film?", "refused": "could not be taken in", "twin": "came twice"}
 
 
@@ -45,10 +46,14 @@ class PostPanel(QFrame):
         self.setVisible(bool(open_ones))
 
     def _row(self, arrival: ArrivalRecord) -> QHBoxLayout:
-        state, words = PlainLabel(tr(STANDS_FOR[arrival.state])), PlainLabel(f"· {arrival.name} · {arrival.sentence}")
+        state, words = (
+            PlainLabel(tr(STANDS_FOR[arrival.state])),
+            PlainLabel(one_line(f"· {arrival.name} · {arrival.sentence}", LONGEST_LINE)),
+        )
         state.setStyleSheet("font-weight: 700")
         words.setToolTip(tip(arrival.sentence))
         words.setMinimumWidth(100)
+        words.setWordWrap(True)
         row = QHBoxLayout()
         row.addWidget(state)
         row.addWidget(words, 1)

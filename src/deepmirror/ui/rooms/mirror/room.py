@@ -36,6 +36,7 @@ from deepmirror.ui.words import tr
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25
+MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
 NOT_MEASURED = (
     "This film has not been measured yet. Press M to measure now. Placing the joints on one frame first makes the numbers surer: press P."
@@ -196,7 +197,9 @@ class MirrorRoom(QWidget):
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
         if analysis is None:
-            self.reading.show_words(review.problem or (WORKING if review.evidence is not None else NOT_MEASURED))
+            self.reading.show_words(
+                f"{review.problem} {MEND}" if review.problem else (WORKING if review.evidence is not None else NOT_MEASURED)
+            )
             self.ribbon.set_data(RibbonData(), duration)
         else:
             self.reading.show_analysis(analysis)
