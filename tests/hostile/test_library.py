@@ -279,6 +279,29 @@ def test_a_library_is_its_owners_alone(tmp_path: Path) -> None:
     make_private(old)  # a link that leads nowhere is no reason to stop
 
 
+def test_what_is_large_is_kept_when_it_waits_and_let_go_when_it_is_refused(
+    demo_desk: Desk, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("deepmirror.services.arrivals.REFUSED_KEPT_BYTES", 1000)
+    told = {"format": "deep-mirror-set", "version": 1, "client": "Nobody Known", "film": "f.mp4"}
+    write_bundle(tmp_path / "waits.zip", SetFile.model_validate(told), short_film)
+    (tmp_path / "refused.zip").write_bytes(b"PK" + bytes(5000))
+    letters = [Letter(n, n, tmp_path / n) for n in ("waits.zip", "refused.zip")]
+    waits, refused = Arrivals(demo_desk, kills.Letters(*letters)).collect(Progress())
+    assert waits.state == "waiting" and waits.path is not None and waits.path.read_bytes() == (tmp_path / "waits.zip").read_bytes()
+    assert refused.state == "refused" and refused.path is None
+
+
+def test_what_was_seen_of_a_film_that_is_gone_goes_at_the_next_start(demo_desk: Desk) -> None:
+    folder, film = demo_desk.store.folder, demo_desk.films()[0]
+    for place in ("evidence/film-999.npz", "evidence/kept/film-999-abc.npz", "strips/999-abc.jpg"):
+        (folder / place).write_bytes(b"x")
+    demo_desk.close()
+    again = Desk(folder, NOON)
+    assert not list(folder.rglob("*999*")) and again.store.evidence_path(film.id).exists()
+    again.close()
+
+
 def test_sentences_are_one_line_and_bounded() -> None:
     error = DeepMirrorError("a\nb\x00c\u202ed\ud800 " + "x" * 5000)
     assert "\n" not in error.sentence and len(error.sentence) <= 600 and error.sentence.startswith("a b c d? x")

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -23,12 +25,23 @@ def run(*words: object) -> subprocess.CompletedProcess[str]:
 def test_analyse_a_film_with_its_reply(tmp_path: Path, short_film: Path) -> None:
     out = tmp_path / "deep" / "out"
     done = run("analyse", short_film, "--brief", DEMO / "tove_back_squat_side.brief.json", "--out", out, "--reply")
-    assert done.returncode == 0, done.stderr
+    assert done.returncode == 0 and done.stderr == ""
     measures = json.loads((out / "measures.json").read_text())
     assert measures["clip"]["frames"] == 128 and len(measures["reps"]) == 1
     assert measures["reps"][0]["phases_s"]["top"] is None
     assert {"reply.mp4", "reply.html", "measures.json"} <= {p.name for p in out.iterdir()}
     assert not [p for p in out.iterdir() if p.name.startswith(".")]
+
+
+def test_a_run_that_is_asked_to_stop_ends_in_one_line_and_leaves_nothing(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    words = ["analyse", DEMO / "tove_back_squat_side.mp4", "--brief", DEMO / "tove_back_squat_side.brief.json", "--out", out]
+    with subprocess.Popen([sys.executable, "-m", "deepmirror", *map(str, words)], stderr=subprocess.PIPE, text=True) as process:
+        time.sleep(2.5)  # somewhere in the looking, which takes longer
+        process.send_signal(signal.SIGTERM)
+        _, complaint = process.communicate(timeout=60)
+    assert process.returncode == 130 and complaint == "Stopped.\n"
+    assert not out.exists() or not list(out.iterdir())
 
 
 @pytest.mark.parametrize("case", ["no film", "empty film", "no brief", "bad brief", "unknown movement"])

@@ -16,7 +16,7 @@ from pypdf import PdfReader
 from deepmirror.errors import Cancelled
 from deepmirror.media.film import Film
 from deepmirror.reply.draw import Overlay, angle_deg, draw, tag_box, zoom_box
-from deepmirror.reply.film import plan, web_vtt
+from deepmirror.reply.film import Caption, plan, web_vtt
 from deepmirror.reply.heads import head_circles
 from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
 from deepmirror.services.analysis import Analysis
@@ -82,6 +82,8 @@ def test_the_exported_reply_reads_back(analyses: dict[str, Analysis], tmp_path: 
     assert [(c.start_in_seconds, c.end_in_seconds) for c in read] == [(int(c.start_s), int(c.end_s)) for c in captions]
     assert [c.text for c in read] == [c.text for c in captions] and len(captions) == 2
     assert web_vtt([]) == "WEBVTT\n"
+    hostile = web_vtt([Caption(0, 1, "5 < 6 & <b>so</b>\n\n00:01 --> 00:02 x")]).splitlines()
+    assert hostile[3:] == ["5 &lt; 6 &amp; &lt;b&gt;so&lt;/b&gt; 00:01 --&gt; 00:02 x"]  # one cue, no tag, no arrow (WebVTT, 4.2.2)
     assert {p.name for p in paths} == {p.name for p in tmp_path.iterdir()}
 
 
@@ -147,6 +149,7 @@ def test_the_printed_page_is_one_page_and_says_everything(analyses: dict[str, An
     for item in reply.chosen():
         assert item.title in words and item.cue in words
     assert "Yuna & Co <b>" in words and "not a diagnosis" in words and len(reader.pages[0].images) == len(reply.chosen())
+    assert not any("Yuna" in str(v) for v in (reader.metadata or {}).values()), "a file's properties travel further than its page"
     assert all(row[0] in words for row in reply.table) and set(reader.metadata or {}) <= {
         "/Title",
         "/Author",

@@ -73,7 +73,6 @@ class LibraryStore:
     def _settle(self) -> None:
         """Finish or clear what a killed program left half-done."""
         try:
-            make_private(self.folder)
             with self._session() as session:
                 sweep(self.folder, session)
             self.finish_removals()
@@ -302,8 +301,11 @@ def _suffix(path: Path) -> str:
 def _made_ready(folder: Path) -> WriterLock:
     """The library's folders, for its owner alone, and the lock that makes this the one writer."""
     try:
+        open_to_others = folder.exists() and bool(folder.stat().st_mode & 0o077)
         private_folder(folder)
         lock = WriterLock(folder)
+        if open_to_others:  # made by a version that did not mind
+            make_private(folder)
         for name in FOLDERS:
             private_folder(folder / name)
     except OSError as error:

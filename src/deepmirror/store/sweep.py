@@ -29,8 +29,16 @@ def sweep(folder: Path, session: Session) -> None:
     for place in ("evidence", "strips", "sheets", "backups"):
         for part in (folder / place).rglob(f"*{PART}"):
             remove(part)
+    _forget_strangers(folder, {str(i) for i in session.scalars(select(FilmRow.id))})
     _unsend(folder, set(session.scalars(select(ReplyRow.folder))))
     _mend(session)
+
+
+def _forget_strangers(folder: Path, films: set[str]) -> None:
+    """What was seen of films that are no longer there: looked at or drawn while their client was being deleted."""
+    for path in (*(folder / "evidence").rglob("film-*.npz"), *(folder / "strips").glob("*-*.jpg")):
+        if path.stem.removeprefix("film-").split("-")[0] not in films:
+            remove(path)
 
 
 def _mend(session: Session) -> None:

@@ -127,7 +127,8 @@ class DeskRoom(QWidget):
             return
         job = Job(tr("reading pictures"), lambda progress: self._read_strip(film, progress), self)
         job.done.connect(lambda images: self.model.keep_strip(film_id, images))
-        job.failed.connect(lambda _: self.model.keep_strip(film_id, []))
+        for failed in (job.failed, job.broke):
+            failed.connect(lambda *_: self.model.keep_strip(film_id, []))
         self.strip_wanted.emit(job)
 
     def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
