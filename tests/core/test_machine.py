@@ -137,7 +137,7 @@ def test_what_needs_a_mark_asks_for_it(name: str, without: str) -> None:
     scene = replace(scene, marks=replace(scene.marks, **{without: None}))
     with pytest.raises(CannotTell) as told:
         REP_MEASURES[name](scene, REP) if name in REP_MEASURES else FILM_MEASURES[name](scene)
-    assert "not marked" in told.value.reason and "on one frame" in told.value.film_next
+    assert "not marked" in told.value.reason and "on one frame" in told.value.advice.words
 
 
 CORNERS_CM = np.array([[-45, -30], [45, -30], [45, 30], [-45, 30]], float)

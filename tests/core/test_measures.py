@@ -188,7 +188,7 @@ def test_pivot_misfit_is_the_distance_to_the_knee() -> None:
 def test_what_a_film_cannot_tell_comes_with_advice(name: str, scene: Scene) -> None:
     with pytest.raises(CannotTell) as told:
         REP_MEASURES[name](scene, REP)
-    assert told.value.reason and told.value.film_next.endswith(".")
+    assert told.value.reason and told.value.advice.words.endswith(".")
 
 
 def test_scale_from_a_plate_and_from_the_leg_agree_or_widen() -> None:

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deepmirror.core.phases import WHOLE, axis, by_phase, change_words, difference, edges, phase_of, time_of
+from deepmirror.core.phases import WHOLE, axis, by_phase, change, difference, edges, phase_of, time_of
 from deepmirror.core.reps import Rep
 from deepmirror.core.track import Series
 from deepmirror.core.values import Band, Value
@@ -60,4 +60,4 @@ def test_a_difference_is_real_only_where_it_is_larger_than_both_doubts() -> None
     ],
 )
 def test_a_change_is_told_by_its_doubt(before: tuple[float, float], after: tuple[float, float], target: Band, words: str) -> None:
-    assert change_words(Value(*before), Value(*after), target) == words
+    assert change(Value(*before), Value(*after), target) == words

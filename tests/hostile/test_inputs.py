@@ -202,6 +202,16 @@ def test_marks_no_film_can_show_are_refused_at_the_edit_and_change_nothing(
     review.close()
 
 
+def test_the_side_that_was_not_looked_at_is_said_to_need_measuring(demo_desk: Desk) -> None:
+    film = next(f for f in demo_desk.films() if f.client_name.startswith("Bram"))
+    review = Review(demo_desk, film.id, conclude=False)
+    other = {"side-left": "side-right", "side-right": "side-left"}[review.brief.file.view]
+    review.set_field(view=other, seeds=[], marks={})
+    with pytest.raises(CannotSolve, match="not followed"):
+        review.conclude()
+    review.close()
+
+
 def test_what_was_stored_before_is_answered_in_a_sentence_and_can_be_mended(demo_desk: Desk) -> None:
     film = demo_desk.films()[0]
     demo_desk.store.update_film(film.id, brief=film.brief | {"marks": {"rail": [[5, 5], [5, 5]], "pivot": [1e30, 1]}})

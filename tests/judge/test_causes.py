@@ -9,9 +9,16 @@ import pytest
 from deepmirror.core.scene import Scene
 from deepmirror.core.values import Value
 from deepmirror.judge.causes import gather, ranked
+from deepmirror.movements.schema import Cause
 from tests.core.test_measures import REP, squat_side
 
-CAUSES = ["load too heavy", "habit", "ankle bend runs out", "machine set for somebody else", "fatigue"]
+CAUSES = [
+    Cause(words="load too heavy", kinds=["load"]),
+    Cause(words="habit", kinds=["habit"]),
+    Cause(words="ankle bend runs out", kinds=["ankle"]),
+    Cause(words="machine set for somebody else", kinds=["machine_fit"]),
+    Cause(words="fatigue", kinds=["fatigue"]),
+]
 
 
 def set_of(count: int) -> Scene:

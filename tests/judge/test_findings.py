@@ -114,7 +114,7 @@ def test_what_only_another_view_shows_is_said_and_not_guessed() -> None:
     side, front = judged(), judged("front")
     assert {"knee_inward_left_pct"} <= {u.measure for u in side.unmeasurable}
     assert {"thigh_from_horizontal_min_deg", "heel_rise_cm"} <= {u.measure for u in front.unmeasurable}
-    assert all(u.film_next for u in side.unmeasurable + front.unmeasurable)
+    assert all(u.advice.words for u in side.unmeasurable + front.unmeasurable)
 
 
 def test_a_fault_late_in_the_set_points_at_fatigue() -> None:

@@ -217,7 +217,7 @@ def test_a_set_that_stops_high_is_shallow_in_every_movement_that_asks_for_depth(
 
 def test_what_a_view_cannot_show_is_said_with_what_to_film() -> None:
     out = judged(CATALOGUE.movements["back_squat"], [seconds(CATALOGUE.movements["back_squat"])] * 2)
-    unable = {u.title: u.film_next for u in out.judgement.unmeasurable}
+    unable = {u.title: u.advice.words for u in out.judgement.unmeasurable}
     assert "front" in unable["Knees fall inward"]
     assert "bar" in unable["Bar leaves its vertical path"]
 

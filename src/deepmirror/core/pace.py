@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import ADD_STACK, CannotTell, FilmMeasure, NotAsked, RepMeasure, Scene, at
+from deepmirror.core.scene import ADD_STACK, Advice, CannotTell, FilmMeasure, NotAsked, Remedy, RepMeasure, Scene, at
 from deepmirror.core.tempo import WORDS
 from deepmirror.core.values import Value
 
@@ -19,8 +19,8 @@ SHARPNESS_U_PER_S = 1.5  # k = 2, from our rendered films
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
-TELL_TEMPO = "Give the prescribed tempo, for example 3-1-1-0."
-WHOLE_SET = "Film the whole set."
+TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
+WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
 
 
 def frame_s(scene: Scene) -> float:

@@ -7,6 +7,7 @@ the share is of its time. Two reps at the same number are at the same place of t
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -65,10 +66,19 @@ def difference(a: Series, b: Series) -> Difference:
     return Difference(a.times, values, u, np.abs(values) > u)
 
 
-def change_words(before: Value, after: Value, target: Band) -> str:
-    """ "real change", "worse" or "not distinguishable": how much nearer to the target, against both doubts together."""
+class Change(StrEnum):
+    """What became of a number from one film to a later one."""
+
+    REAL = "real change"
+    WORSE = "worse"
+    NOT_TOLD = "not distinguishable"
+    CANNOT_TELL = "cannot tell"  # the later film does not have the number
+
+
+def change(before: Value, after: Value, target: Band) -> Change:
+    """How much nearer to the target, against both doubts together."""
     doubt = float(np.hypot(before.u, after.u))
     gain = target.excess(before.value) - target.excess(after.value)
     if gain > doubt:
-        return "real change"
-    return "worse" if gain < -doubt else "not distinguishable"
+        return Change.REAL
+    return Change.WORSE if gain < -doubt else Change.NOT_TOLD

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,22 +21,45 @@ from deepmirror.core.values import Value
 
 Array = NDArray[np.float64]
 
-FILM_SIDE = "Film from the side: camera at hip height, square to the client, whole body and feet in the picture."
-FILM_FRONT = "Film from straight in front: camera at knee to hip height, both feet and both hips in the picture."
-ADD_SCALE = "Give a known length in the client's plane (a plate of 45 cm, a box edge) or her measured thigh and shank."
-ADD_PAD = "Click the two ends of the pad's edge on one frame."
-ADD_PIVOT = "Click the machine's pivot on one frame."
-ADD_BACK = "Place mid-back (and low back) on one frame, on the line of the spine."
-ADD_BAR = "Click the end of the bar on one frame."
 
-ADD_SEAT = "Click two points of the seat's surface on one frame."
-ADD_BACK_PAD = "Click two points of the back pad's surface on one frame."
-ADD_EDGE = "Click the edge of the bench where the knees hang over it, on one frame."
-ADD_ROLLER = "Place the roller's middle on one frame."
-ADD_WAISTBAND = "Place the waistband above the hip on one frame."
-ADD_STACK = "Click the front of the moving weight plates while they rest, on the first frame."
-ADD_PLATFORM = "Click the platform's four corners on one frame and give its width and height."
-TAKE_IN = "Take the point in again, and place it on one frame where it shows."
+class Remedy(StrEnum):
+    """What would let a film's lack be made good."""
+
+    SIDE_FILM = "side film"
+    FRONT_FILM = "front film"
+    WHOLE_FILM = "a film of the whole set"
+    MARK = "a mark or a word of the coach's"
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What to do so that a measure can be told: its kind, and the words for it."""
+
+    remedy: Remedy
+    words: str
+
+    @property
+    def new_film(self) -> bool:
+        """True when it takes another film."""
+        return self.remedy is not Remedy.MARK
+
+
+FILM_SIDE = Advice(Remedy.SIDE_FILM, "Film from the side: camera at hip height, square to the client, whole body and feet in the picture.")
+FILM_FRONT = Advice(Remedy.FRONT_FILM, "Film from straight in front: camera at knee to hip height, both feet and both hips in the picture.")
+ADD_SCALE = Advice(Remedy.MARK, "Give a known length in the client's plane (a plate of 45 cm, a box edge) or her measured thigh and shank.")
+ADD_PAD = Advice(Remedy.MARK, "Click the two ends of the pad's edge on one frame.")
+ADD_PIVOT = Advice(Remedy.MARK, "Click the machine's pivot on one frame.")
+ADD_BACK = Advice(Remedy.MARK, "Place mid-back (and low back) on one frame, on the line of the spine.")
+ADD_BAR = Advice(Remedy.MARK, "Click the end of the bar on one frame.")
+
+ADD_SEAT = Advice(Remedy.MARK, "Click two points of the seat's surface on one frame.")
+ADD_BACK_PAD = Advice(Remedy.MARK, "Click two points of the back pad's surface on one frame.")
+ADD_EDGE = Advice(Remedy.MARK, "Click the edge of the bench where the knees hang over it, on one frame.")
+ADD_ROLLER = Advice(Remedy.MARK, "Place the roller's middle on one frame.")
+ADD_WAISTBAND = Advice(Remedy.MARK, "Place the waistband above the hip on one frame.")
+ADD_STACK = Advice(Remedy.MARK, "Click the front of the moving weight plates while they rest, on the first frame.")
+ADD_PLATFORM = Advice(Remedy.MARK, "Click the platform's four corners on one frame and give its width and height.")
+TAKE_IN = Advice(Remedy.MARK, "Take the point in again, and place it on one frame where it shows.")
 FRONT_ONLY = ("fppa", "knee_medial", "knee_to_foot", "knee_ankle", "leg_spread")
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 # A knee lies three quarters of the shank before its line at the turn-round: a turned camera shows that as inward or outward;
@@ -46,11 +70,11 @@ YAW_LIMIT_DEG = 28.0  # beyond this a side film is not corrected but refused
 
 
 class CannotTell(Exception):
-    """This film does not give the measure: why, and what would."""
+    """This film does not give the measure: why, and what would. seen_from: the kind of film that does not show it, where that is why."""
 
-    def __init__(self, reason: str, film_next: str) -> None:
+    def __init__(self, reason: str, advice: Advice, seen_from: str = "") -> None:
         super().__init__(reason)
-        self.reason, self.film_next = reason, film_next
+        self.reason, self.advice, self.seen_from = reason, advice, seen_from
 
 
 class NotAsked(CannotTell):
@@ -150,7 +174,8 @@ class Scene:
                     raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
                 return self.angles[key]
         advice = FILM_FRONT if name.startswith(FRONT_ONLY) else FILM_SIDE
-        raise CannotTell(f"a {self.view} film does not show it", advice)
+        seen_from = f"a {self.view} film"
+        raise CannotTell(f"{seen_from} does not show it", advice, seen_from)
 
     def cm(self, pixels: Value) -> Value:
         """A distance in cm. Raises CannotTell when the film has no scale."""

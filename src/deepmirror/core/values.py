@@ -36,6 +36,11 @@ def with_unit(number: str, unit: str) -> str:
     return f"{number}{unit}" if unit.startswith("°") else f"{number} {unit}".rstrip()
 
 
+def bare_unit(unit: str) -> str:
+    """The unit alone where it is written with what it counts: "cm" of "cm off the pad"."""
+    return unit.split(maxsplit=1)[0] if unit else ""
+
+
 class Verdict(StrEnum):
     """Within, borderline (inside within), off, or not to be told from this film."""
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from deepmirror.core.scene import Scene
 from deepmirror.core.values import Value
+from deepmirror.movements.schema import Cause, CauseKind
 
 TIRED_SPEED_LOSS_PCT = 25.0  # common practice, no source
 REFIT_CM = 2.5  # common practice, no source
@@ -13,14 +14,21 @@ REFIT_CM = 2.5  # common practice, no source
 
 @dataclass(frozen=True)
 class Evidence:
-    """One thing that speaks for causes whose words hold one of `words`; `because` says it to the coach."""
+    """One thing that speaks for causes of any of `kinds`; `because` says it to the coach."""
 
-    words: tuple[str, ...]
+    kinds: frozenset[CauseKind]
     because: str
 
 
-FROM_THE_START = ("habit", "not learned", "not known", "no stop", "machine", "seat", "stance")
-LIMIT_WORDS = {"ankle_dorsiflexion": ("ankle",), "hip_flexion": ("hip", "hamstring", "room"), "knee_flexion": ("build",)}
+FATIGUE: frozenset[CauseKind] = frozenset(("fatigue",))
+TIRED: frozenset[CauseKind] = frozenset(("fatigue", "load"))
+MISFIT: frozenset[CauseKind] = frozenset(("machine_fit", "position"))
+FROM_THE_START: frozenset[CauseKind] = frozenset(("habit", "machine_fit", "stance"))
+LIMITS: dict[str, frozenset[CauseKind]] = {
+    "ankle_dorsiflexion": frozenset(("ankle",)),
+    "hip_flexion": frozenset(("hip",)),
+    "knee_flexion": frozenset(("build",)),
+}
 
 
 def gather(scene: Scene, film: dict[str, Value], reps: tuple[int, ...], binding_limit: str | None) -> list[Evidence]:
@@ -30,23 +38,23 @@ def gather(scene: Scene, film: dict[str, Value], reps: tuple[int, ...], binding_
     loss = film.get("speed_loss_pct")
     slowing = loss is not None and loss.value - loss.u > TIRED_SPEED_LOSS_PCT
     if late:
-        out.append(Evidence(("fatigue",), f"it began in rep {min(reps)} of {total}"))
+        out.append(Evidence(FATIGUE, f"it began in rep {min(reps)} of {total}"))
     if slowing and loss is not None:
-        out.append(Evidence(("fatigue", "load too heavy"), f"lifting slowed by {loss.value:.0f} %"))
+        out.append(Evidence(TIRED, f"lifting slowed by {loss.value:.0f} %"))
     away = film.get("pivot_misalignment_cm")
     if away is not None and away.value - away.u > REFIT_CM:
-        out.append(Evidence(("machine", "seat", "position"), f"the knee sits {away.value:.0f} cm from the pivot"))
-    if binding_limit in LIMIT_WORDS:
-        out.append(Evidence(LIMIT_WORDS[binding_limit], f"the build solver meets the {binding_limit.replace('_', ' ')} limit first"))
+        out.append(Evidence(MISFIT, f"the knee sits {away.value:.0f} cm from the pivot"))
+    if binding_limit in LIMITS:
+        out.append(Evidence(LIMITS[binding_limit], f"the build solver meets the {binding_limit.replace('_', ' ')} limit first"))
     if reps and len(reps) == total and not slowing:
         out.append(Evidence(FROM_THE_START, "it is there from the first rep"))
     return out
 
 
-def ranked(causes: list[str], evidence: list[Evidence]) -> list[str]:
-    """Causes with the most and strongest evidence first; the definition's order otherwise."""
+def ranked(causes: list[Cause], evidence: list[Evidence]) -> list[str]:
+    """Causes in words, those with the most and strongest evidence first; the definition's order otherwise."""
 
-    def weight(cause: str) -> float:
-        return sum(1 / (1 + i) for i, e in enumerate(evidence) if any(w in cause for w in e.words))
+    def weight(cause: Cause) -> float:
+        return sum(1 / (1 + i) for i, e in enumerate(evidence) if e.kinds & set(cause.kinds))
 
-    return sorted(causes, key=lambda c: -weight(c))
+    return [c.words for c in sorted(causes, key=lambda c: -weight(c))]

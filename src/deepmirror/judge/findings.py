@@ -8,7 +8,7 @@ from functools import partial
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import TAKE_IN, CannotTell, NotAsked, Scene
+from deepmirror.core.scene import TAKE_IN, Advice, CannotTell, NotAsked, Remedy, Scene
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.track import NotFollowed
 from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
@@ -41,6 +41,7 @@ class Finding:
     film_next: str
     causes: tuple[str, ...]
     chain: tuple[str, ...]
+    drill: str = ""
 
 
 @dataclass(frozen=True)
@@ -49,8 +50,10 @@ class Unmeasurable:
 
     measure: str
     reason: str
-    film_next: str
+    advice: Advice
     title: str = ""
+    seen_from: str = ""  # the kind of film that does not show it, where that is why
+    doubtful: bool = False  # there is a number, and its doubt is wider than the target allows
 
 
 @dataclass(frozen=True)
@@ -103,7 +106,10 @@ class Judgement:
         return min(late, key=lambda row: row[0]) if late else None
 
 
-NO_REPS = Unmeasurable("reps", "no repetition was seen", "Film the whole set, from before the first rep to after the last.", "Repetitions")
+WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set, from before the first rep to after the last.")
+FROM_THE_SIDE = Advice(Remedy.SIDE_FILM, "Film from the side.")
+FROM_THE_FRONT = Advice(Remedy.FRONT_FILM, "Film from straight in front.")
+NO_REPS = Unmeasurable("reps", "no repetition was seen", WHOLE_SET, "Repetitions")
 
 
 def measure(scene: Scene) -> Measured:
@@ -124,7 +130,7 @@ def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurabl
     except NotAsked:
         return None
     except CannotTell as reason:
-        missing.setdefault(name, Unmeasurable(name, reason.reason, reason.film_next))
+        missing.setdefault(name, Unmeasurable(name, reason.reason, reason.advice, seen_from=reason.seen_from))
         return None
     except NotFollowed as lost:
         missing.setdefault(name, Unmeasurable(name, f"the {lost.point.replace('_', ' ')} is left out", TAKE_IN))
@@ -148,8 +154,8 @@ def judge(
     for fault in movement.fault:
         text = catalogue.faults[fault.group or fault.code]
         if kind not in fault.views:
-            advice = "Film from the side." if "side" in fault.views else "Film from straight in front."
-            unable.append(Unmeasurable(fault.measure, f"a film from the {_side_words(scene.view)} does not show it", advice, text.title))
+            advice, seen_from = FROM_THE_SIDE if "side" in fault.views else FROM_THE_FRONT, f"a film from the {_side_words(scene.view)}"
+            unable.append(Unmeasurable(fault.measure, f"{seen_from} does not show it", advice, text.title, seen_from))
             continue
         school = schools.get(fault.code, fault.school)
         school = school if school in fault.targets else fault.school
@@ -169,7 +175,8 @@ def judge(
         if off:
             findings.append(_finding(scene, fault, text, school, band, off, build, measured.film))
         elif Verdict.CANNOT_TELL in verdicts:
-            unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", text.film_next, text.title))
+            advice = Advice(Remedy.MARK, text.film_next)  # the same film with another point or mark may do
+            unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", advice, text.title, doubtful=True))
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
 
 
@@ -251,6 +258,7 @@ def _finding(
         text.film_next,
         tuple(ranked(text.causes, evidence)),
         tuple(chain),
+        text.drill,
     )
 
 

@@ -58,6 +58,16 @@ class Target(Strict):
         return Band(self.low, self.high)
 
 
+CauseKind = Literal["fatigue", "load", "machine_fit", "position", "ankle", "hip", "build", "habit", "stance"]
+
+
+class Cause(Strict):
+    """One probable cause of a fault: how it is said, and of what kinds it is, which is what evidence speaks for."""
+
+    words: str
+    kinds: list[CauseKind] = []
+
+
 class FaultText(Strict):
     """How a fault is explained: shared by all movements that can show it."""
 
@@ -69,7 +79,7 @@ class FaultText(Strict):
     film_next: str
     held: str
     drill: str = ""
-    causes: list[str] = Field(min_length=1)
+    causes: list[Cause] = Field(min_length=1)
 
 
 class Fault(Strict):

@@ -40,6 +40,8 @@ from deepmirror.services.plausible import contradictions
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
+CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
+NOT_FOLLOWED = "The points of this side were not followed through the film yet: measure it anew (M)."
 LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
 
 
@@ -113,7 +115,8 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
     try:
         return _conclude(facts, brief, catalogue, evidence)
     except np.linalg.LinAlgError as error:
-        raise CannotSolve("The points, marks and lengths of this film contradict one another: look at those set last.") from error
+        followed = np.isfinite(evidence.only(points_for(brief.file.view)).step_sigma).any()
+        raise CannotSolve(CONTRADICT if followed else NOT_FOLLOWED) from error
 
 
 def _must_hold_together(brief: Brief, facts: FilmFacts) -> None:

@@ -6,9 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from deepmirror.core.phases import Change
 from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.units import in_their_units
-from deepmirror.core.values import Band, Verdict, with_unit
+from deepmirror.core.values import Band, Verdict, bare_unit, with_unit
 from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply, Since
@@ -22,7 +23,11 @@ from deepmirror.store.library import LibraryStore
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 # what is told of an earlier correction, and how a client reads it
-PLAINLY = {"real change": "a real change", "worse": "worse than then", "not distinguishable": "too small a change to be sure of"}
+PLAINLY = {
+    Change.REAL: "a real change",
+    Change.WORSE: "worse than then",
+    Change.NOT_TOLD: "too small a change to be sure of",
+}
 
 
 def draft_reply(analysis: Analysis, client: str = "", watched: list[Watched] | None = None, coach: str = "", date: str = "") -> Reply:
@@ -56,14 +61,14 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[Watched] | N
 
 def _unable(analysis: Analysis) -> list[str]:
     """What only another film could tell; what a mark of the coach's would tell is no business of the client's."""
-    rows = [u for u in analysis.judgement.unmeasurable if u.film_next.startswith("Film")]
-    return sorted({f"{u.reason} ({u.film_next[0].lower()}{u.film_next[1:].rstrip('.')})" for u in rows})[:2]
+    rows = [(u.reason, u.advice.words) for u in analysis.judgement.unmeasurable if u.advice.new_film]
+    return sorted({f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows})[:2]
 
 
 def rep_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
     """Rep by rep: its own tempo, and the numbers that the chosen corrections speak of."""
     imperial = analysis.brief.file.client.imperial
-    units = {f.measure: (f.title, f.unit.split()[0] if f.unit else "") for f in analysis.judgement.findings}
+    units = {f.measure: (f.title, bare_unit(f.unit)) for f in analysis.judgement.findings}
     told = [m for m in dict.fromkeys(measures) if any(m in values for values in analysis.measured.reps)]
     rows = [["Rep", "Tempo (s)", *(units[m][0] for m in told)]]
     for rep, values in zip(analysis.scene.reps, analysis.measured.reps, strict=True):
@@ -85,7 +90,7 @@ def _facts(analysis: Analysis) -> str:
 def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watched]) -> Correction:
     imperial = analysis.brief.file.client.imperial
     frame = frame_at(analysis, f.time_s)
-    bare = f.unit.split()[0] if f.unit else ""
+    bare = bare_unit(f.unit)
     earlier = next((row for row in watched if row.item.code == f.code and row.look.value is not None), None)
 
     def said(text: str) -> str:
@@ -111,7 +116,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watc
 
 
 def _last_time(row: Watched) -> str:
-    bare = row.item.unit.split()[0] if row.item.unit else ""
+    bare = bare_unit(row.item.unit)
     return f" Last time {number_words(row.item.value, row.item.u, bare)}: {PLAINLY[row.look.verdict]}."
 
 
@@ -167,7 +172,7 @@ def rep_words(reps: tuple[int, ...], total: int) -> str:
 
 
 def _before(row: Watched, imperial: bool) -> Before:
-    bare = row.item.unit.split()[0] if row.item.unit else ""
+    bare = bare_unit(row.item.unit)
     number = in_their_units(number_words(row.item.value, row.item.u, bare), imperial)
     return Before(row.film_id, row.item.time_s, row.opened_at[:10], number)
 
@@ -175,7 +180,7 @@ def _before(row: Watched, imperial: bool) -> Before:
 def _since(analysis: Analysis, row: Watched, said_again: set[str]) -> Since:
     """What became of an earlier correction; not told apart where the same is corrected again."""
     imperial = analysis.brief.file.client.imperial
-    words = in_their_units(row.words().replace(row.look.verdict, PLAINLY[row.look.verdict]), imperial)
+    words = in_their_units(row.words(PLAINLY), imperial)
     words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
     again = row.item.code in said_again
     frame = frame_at(analysis, row.look.time_s)
@@ -188,7 +193,6 @@ def phrases(store: LibraryStore, analysis: Analysis, item: Correction, field: st
     suggested: list[str] = []
     if finding is not None:
         text = {"why": [finding.why], "cue": [finding.cue], "change": [finding.change], "film_next": [finding.film_next]}
-        drills = [line.removeprefix("drill: ") for line in finding.chain if line.startswith("drill: ")]
-        suggested = text.get(field, []) + (drills if field == "change" else [])
+        suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
     imperial = analysis.brief.file.client.imperial
     return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *store.phrases.bank(field, item.code)]))

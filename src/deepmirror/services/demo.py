@@ -12,7 +12,7 @@ from typing import Any
 from deepmirror.services import following
 from deepmirror.services.analysis import conclude
 from deepmirror.services.composing import draft_reply
-from deepmirror.services.desk import DAYS_TO_ANSWER, Desk
+from deepmirror.services.desk import DAYS_TO_ANSWER, Desk, FilmState
 from deepmirror.services.sending import kept_whole
 
 
@@ -70,5 +70,5 @@ def _answer(desk: Desk, film_id: int, at: datetime) -> None:
     items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
     with kept_whole(desk, film_id, "reply", unsent, reply.to_dict(), when) as kept:
         desk.store.replies.settle(kept.id, "handed", "in the demo's past")
-        desk.store.update_film(film_id, state="sent", draft=reply.to_dict())
+        desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
         following.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -28,14 +29,19 @@ from deepmirror.services.saving import Saver
 from deepmirror.store.backups import back_up
 from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
+from deepmirror.store.library import FilmState as FilmState
 from deepmirror.store.library import LibraryStore
 
 DAYS_TO_ANSWER = 3
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
-FIRST_LOOK = "a first look is there"
 BROKEN_OFF = "The program ended while this film was being measured. Press M to measure it again."
-REPLY_WORDS = {"new": "waiting to be measured", "measuring": "being measured", "failed": "could not be measured", "sent": "answered"}
-SETTLED = ("sent", "asked", "replaced")  # what became of a film stays when it is measured anew
+REPLY_WORDS = {
+    FilmState.NEW: "waiting to be measured",
+    FilmState.MEASURING: "being measured",
+    FilmState.FAILED: "could not be measured",
+    FilmState.SENT: "answered",
+}
+SETTLED = (FilmState.SENT, FilmState.ASKED, FilmState.REPLACED)  # what became of a film stays when it is measured anew
 
 
 @dataclass(frozen=True)
@@ -65,8 +71,8 @@ class Desk:
 
     def _own_up(self) -> None:
         """A film that was being measured when the program was killed may be what killed it: it waits for the coach's word."""
-        for film in self.store.films(state="measuring"):
-            self.store.update_film(film.id, state="failed", line=BROKEN_OFF)
+        for film in self.store.films(state=FilmState.MEASURING):
+            self.store.update_film(film.id, state=FilmState.FAILED, line=BROKEN_OFF)
 
     def close(self) -> None:
         """Close the library; what changed since the last backup is backed up."""
@@ -137,34 +143,34 @@ class Desk:
         due = (self.now() + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes")
         return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due, told)
 
-    def measure(self, film_id: int, progress: Progress) -> FilmRecord:
+    def measure(self, film_id: int, progress: Progress, first_look: Callable[[], object] = lambda: None) -> FilmRecord:
         """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.
 
         Its row tells how it went: whatever breaks makes it a failed film with a sentence. A film whose quick look was done and
-        whose measuring was stopped stays waiting; one that was answered stays so.
+        whose measuring was stopped stays waiting; one that was answered stays so. first_look: called when the quick result is there.
         """
         try:
             record = self.store.film(film_id)
         except Gone:  # deleted while it waited
             raise Cancelled from None
         settled = {"state": record.state} if record.state in SETTLED else {}
-        self.store.update_film(film_id, **({"state": "measuring"} | settled))
+        self.store.update_film(film_id, **({"state": FilmState.MEASURING} | settled))
         try:
-            self._measure(record, progress)
+            self._measure(record, progress, first_look)
         except Cancelled:
-            self.store.update_film(film_id, **({"state": "new", "line": ""} | settled))
+            self.store.update_film(film_id, **({"state": FilmState.NEW, "line": ""} | settled))
             raise
         except DeepMirrorError as error:
             if report := error.details.get("report"):
                 self.failures.note_words(str(report), "measuring a film, in a process apart")
-            self.store.update_film(film_id, **({"state": "failed", "line": error.sentence} | settled))
+            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": error.sentence} | settled))
         except Exception as error:  # noqa: BLE001 - our own mistake: it costs this film only, and is reported
             report = self.failures.note(error, "measuring a film")
-            self.store.update_film(film_id, **({"state": "failed", "line": self.failures.sentence(report)} | settled))
+            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": self.failures.sentence(report)} | settled))
         progress.tell(1.0, "done")
         return self.store.film(film_id)
 
-    def _measure(self, record: FilmRecord, progress: Progress) -> None:
+    def _measure(self, record: FilmRecord, progress: Progress, first_look: Callable[[], object]) -> None:
         brief = check_brief(record.brief)
         movement = self.catalogue.movement(brief.file.movement)
         with Film(record.path) as film:
@@ -175,9 +181,10 @@ class Desk:
                 self.note_result(record.id, analysis, film)
                 if what == "quick":
                     line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
-                    still = {"state": "measuring"} if self.store.film(record.id).state not in SETTLED else {}
+                    still = {"state": FilmState.MEASURING} if self.store.film(record.id).state not in SETTLED else {}
                     self.store.update_film(record.id, line=line, **still)
-                    progress.tell(end, FIRST_LOOK)
+                    progress.tell(end, "a first look is there")
+                    first_look()
 
     def keep_evidence(self, film_id: int, evidence: Evidence) -> None:
         """Keep what was seen of a film. Raises LibraryError."""
@@ -193,14 +200,14 @@ class Desk:
         result = result_of(analysis, film)
         if (state := self.store.film(film_id).state) in SETTLED:
             result["state"] = state
-        if state == "asked":
+        if state == FilmState.ASKED:
             result.pop("line")
         self.store.update_film(film_id, **result)
         note_looks(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:
         """Films that still wait to be measured, oldest first. One that failed waits for a key."""
-        return [f.id for f in reversed(self.store.films(state="new"))]
+        return [f.id for f in reversed(self.store.films(state=FilmState.NEW))]
 
     def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
         """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made."""
@@ -247,7 +254,7 @@ class Desk:
 
     def lacks_evidence(self, record: FilmRecord) -> bool:
         """True for a film that was measured and whose evidence is gone."""
-        return record.state not in ("new", "measuring", "failed")
+        return record.state not in (FilmState.NEW, FilmState.MEASURING, FilmState.FAILED)
 
 
 def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
@@ -258,4 +265,4 @@ def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
     if len(findings) > 1:
         words += f" and {len(findings) - 1} more"
     line = words if reps else "No rep seen: ask for a new film"
-    return {"state": "ready" if reps else "refilm", "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}
+    return {"state": FilmState.READY if reps else FilmState.REFILM, "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass
+from typing import Any
 
-from deepmirror.core.phases import change_words
+from deepmirror.core.phases import Change, change
 from deepmirror.core.reps import Rep
-from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
+from deepmirror.core.values import Band, Value, Verdict, bare_unit, verdict, with_unit
 from deepmirror.judge.findings import describe_band
 from deepmirror.services.analysis import Analysis
 from deepmirror.store.library import LibraryStore
@@ -47,7 +48,7 @@ class Look:
     u: float
     rep: int | None
     time_s: float
-    verdict: str
+    verdict: Change
     within: bool
     reason: str = ""
 
@@ -63,15 +64,15 @@ class Watched:
     item: Item
     look: Look
 
-    def words(self) -> str:
-        """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: real change, within the target"."""
-        bare = self.item.unit.split()[0] if self.item.unit else ""
+    def words(self, said: dict[Change, str] | None = None) -> str:
+        """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: real change, within the target". said: other words for the change."""
+        bare = bare_unit(self.item.unit)
         before = number_words(self.item.value, self.item.u, bare)
         if self.look.value is None:
             return f"{before} then; this film cannot tell: {self.look.reason}"
         after = number_words(self.look.value, self.look.u, self.item.unit)
         now = ", within the target" if self.look.within else ""
-        return f"{before} then, {after} now: {self.look.verdict}{now}"
+        return f"{before} then, {after} now: {(said or {}).get(self.look.verdict, self.look.verdict)}{now}"
 
     def target_words(self) -> str:
         """The target in words."""
@@ -104,10 +105,10 @@ def look_again(item: Item, analysis: Analysis) -> Look:
         row = next((u for u in analysis.judgement.unmeasurable if u.measure == item.measure), None)
         other = SAME_VIEW[view] != SAME_VIEW[item.view]
         reason = row.reason if row else "it was filmed from another side" if other else "it has no number for it"
-        return Look(None, 0.0, None, 0.0, "cannot tell", False, reason)
+        return Look(None, 0.0, None, 0.0, Change.CANNOT_TELL, False, reason)
     rep, value = found
     band = item.band()
-    said = change_words(Value(item.value, item.u), value, band)
+    said = change(Value(item.value, item.u), value, band)
     inside = verdict(value, band) in (Verdict.WITHIN, Verdict.BORDERLINE)
     time_s = rep.bottom_s if rep else analysis.scene.reps[-1].bottom_s if analysis.scene.reps else 0.0
     return Look(value.value, value.u, rep.number if rep else None, time_s, said, inside)
@@ -177,12 +178,17 @@ def item_of(record: WatchRecord) -> Item:
     return Item(**record.item)
 
 
+def look_of(raw: dict[str, Any]) -> Look:
+    """A look as it was kept."""
+    return Look(**(raw | {"verdict": Change(raw["verdict"])}))
+
+
 def history(record: WatchRecord) -> list[str]:
     """The correction over the films: one line per film, oldest first."""
     item = item_of(record)
     lines = [f"{record.opened_at[:10]}: {number_words(item.value, item.u, item.unit)}, sent with “{item.cue}”"]
     for _, at, raw in record.looks:
-        look = Look(**raw)
+        look = look_of(raw)
         said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {look.verdict}"
         lines.append(f"{at[:10]}: {said}" + (", within the target" if look.within else ""))
     return lines

@@ -95,7 +95,7 @@ def _ended(code: int) -> str:
 
 
 class JobRunner:
-    """The only place that makes a worker thread: jobs run one after another."""
+    """A worker thread for jobs, which run one after another; work inside of one job may make threads of its own (see docs)."""
 
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="deepmirror-job")

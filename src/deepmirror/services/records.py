@@ -27,7 +27,7 @@ def measures_record(analysis: Analysis) -> dict[str, Any]:
         "breakdown": {"rep": judgement.breakdown[0], "code": judgement.breakdown[1].code} if judgement.breakdown else None,
         "findings": [finding_record(f) for f in judgement.findings],
         "unmeasurable": [
-            {"measure": u.measure, "reason": u.reason, "film_next": u.film_next, "title": u.title} for u in judgement.unmeasurable
+            {"measure": u.measure, "reason": u.reason, "film_next": u.advice.words, "title": u.title} for u in judgement.unmeasurable
         ],
     }
 

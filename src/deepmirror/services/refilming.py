@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from deepmirror.core.scene import Remedy
 from deepmirror.core.units import length_words
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.post import Outbox
@@ -16,7 +17,7 @@ from deepmirror.reply.camera import CameraPlan, distance_for
 from deepmirror.reply.camera import draw_plan as draw_plan
 from deepmirror.reply.page import render_request
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.desk import Desk
+from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.jobs import Progress
 from deepmirror.services.sending import ReplyRecord, hand_over, kept_whole
 from deepmirror.store.sweep import remove
@@ -52,7 +53,7 @@ def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Reques
     film = desk.store.film(film_id)
     movement = desk.catalogue.movement(film.movement)
     reasons, advice = _reasons(analysis)
-    front = sum("front" in a.lower() for a in advice) > sum("side" in a.lower() for a in advice)
+    front = advice.count(Remedy.FRONT_FILM) > advice.count(Remedy.SIDE_FILM)
     heading = "front" if front and "front" in movement.views else movement.views[0]
     body = film.brief["client"]
     plan = plan_for(movement, heading, film.brief.get("view", "side-left"), float(body.get("stature_cm") or USUAL_STATURE_CM))
@@ -67,19 +68,19 @@ def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Reques
     )
 
 
-def _reasons(analysis: Analysis | None) -> tuple[list[str], list[str]]:
+def _reasons(analysis: Analysis | None) -> tuple[list[str], list[Remedy]]:
+    """Why this film cannot answer, in words, and what kinds of film would."""
     rows = analysis.judgement.unmeasurable if analysis is not None else ()
     if analysis is None or not analysis.scene.reps:
         return [rows[0].reason if rows and rows[0].measure == "reps" else NO_REPS], []
-    rows = tuple(u for u in rows if u.film_next.startswith("Film"))  # what a mark would tell needs no new film
-    reasons = list(dict.fromkeys(_plainly(u) for u in rows if not u.reason.startswith("the doubt")))[:MOST_REASONS]
-    return reasons or ["it does not show surely enough what matters most"], [u.film_next for u in rows]
+    rows = tuple(u for u in rows if u.advice.new_film)  # what a mark would tell needs no new film
+    reasons = list(dict.fromkeys(_plainly(u) for u in rows if not u.doubtful))[:MOST_REASONS]
+    return reasons or ["it does not show surely enough what matters most"], [u.advice.remedy for u in rows]
 
 
 def _plainly(row: Unmeasurable) -> str:
     """A reason that stands alone: "does not show it" names what."""
-    it = " show it"
-    return f"{row.reason.removesuffix(it)} show this: {row.title.lower()}" if row.reason.endswith(it) and row.title else row.reason
+    return f"{row.seen_from} does not show this: {row.title.lower()}" if row.seen_from and row.title else row.reason
 
 
 def plan_for(movement: Movement, heading: str, view: str, stature_cm: float) -> CameraPlan:
@@ -131,7 +132,7 @@ def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, pro
         raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
     told: dict[str, object] = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
     with kept_whole(desk, film_id, "refilm", folder, told) as record:
-        desk.store.update_film(film_id, state="asked", line=f"new film asked: {request.reasons[0]}")
+        desk.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
     return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")
 
 
@@ -139,5 +140,5 @@ def came_for(desk: Desk, film_id: int) -> None:
     """A film came in: the films of the same client and movement that waited for a new one have it now."""
     new = desk.store.film(film_id)
     for film in desk.store.films(new.client_id):
-        if film.state == "asked" and film.movement == new.movement and film.id != film_id:
-            desk.store.update_film(film.id, state="replaced", line="the new film came")
+        if film.state == FilmState.ASKED and film.movement == new.movement and film.id != film_id:
+            desk.store.update_film(film.id, state=FilmState.REPLACED, line="the new film came")

@@ -20,7 +20,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, filled, shank_px
 from deepmirror.services.analysis import FINAL, conclude
 from deepmirror.services.analysis import Analysis as Analysis
-from deepmirror.services.desk import Desk
+from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
 from deepmirror.services.looking import FOLLOW
@@ -234,7 +234,7 @@ class Review:
         self._change("follow another person", subject={"frame": frame, "at_px": xy}, seeds=[])
         store, film_id = self.desk.store, self.film_id
         self.desk.saver.write(
-            lambda: store.update_film(film_id, state="new")
+            lambda: store.update_film(film_id, state=FilmState.NEW)
         )  # a program closed before looking again does so when it opens
 
     def questions(self) -> list[str]:

@@ -16,7 +16,7 @@ from deepmirror.media.film import Film
 from deepmirror.reply.model import Reply
 from deepmirror.services import following
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.desk import Desk
+from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.jobs import Progress
 from deepmirror.services.replying import export_reply
 from deepmirror.store.library import file_hash
@@ -78,7 +78,7 @@ def send_reply(desk: Desk, outbox: Outbox, film_id: int, analysis: Analysis, rep
     sent = reply.chosen()
     items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
     with kept_whole(desk, film_id, "reply", package.folder, reply.to_dict()) as record:
-        desk.store.update_film(film_id, state="sent", draft=reply.to_dict())
+        desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
         following.begin(desk.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
         for item in sent:
             for field in REMEMBERED:

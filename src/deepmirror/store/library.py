@@ -33,6 +33,7 @@ from deepmirror.store.lock import WriterLock
 from deepmirror.store.post import ArrivalStore, ReplyStore
 from deepmirror.store.records import ClientRecord as ClientRecord
 from deepmirror.store.records import FilmRecord as FilmRecord
+from deepmirror.store.records import FilmState as FilmState
 from deepmirror.store.records import parsed
 from deepmirror.store.steps import StepStore
 from deepmirror.store.sweep import WORK, finish_removals, sweep
@@ -270,8 +271,8 @@ class LibraryStore:
         return self.folder / "replies" / f"film-{film_id}" / "unsent"
 
     def _film(self, row: Row[*tuple[Any, ...]]) -> FilmRecord:
-        film_id, client_id, name, file, *rest = tuple(row)
-        return FilmRecord(film_id, client_id, name, self.folder / "films" / file, *rest)
+        film_id, client_id, name, file, original, arrived, due, note, state, *rest = tuple(row)
+        return FilmRecord(film_id, client_id, name, self.folder / "films" / file, original, arrived, due, note, FilmState(state), *rest)
 
 
 def _film_query() -> Select[*tuple[Any, ...]]:

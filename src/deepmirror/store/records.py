@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,19 @@ def parsed_list(text: str) -> list[Any]:
     except (ValueError, RecursionError):
         return []
     return found if isinstance(found, list) else []
+
+
+class FilmState(StrEnum):
+    """What has become of a film."""
+
+    NEW = "new"  # waits to be measured
+    MEASURING = "measuring"
+    READY = "ready"  # measured, to be answered
+    REFILM = "refilm"  # measured, and shows no rep
+    FAILED = "failed"  # could not be measured; waits for a key
+    ASKED = "asked"  # a new film was asked for
+    REPLACED = "replaced"  # the new film came
+    SENT = "sent"  # answered
 
 
 @dataclass(frozen=True)
@@ -53,7 +67,7 @@ class FilmRecord:
     arrived_at: str
     due_at: str
     note: str
-    state: str
+    state: FilmState
     line: str
     brief_json: str
     client_json: str

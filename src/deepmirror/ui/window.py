@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from deepmirror.commands.table import ACTIONS
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.desk import FIRST_LOOK, Desk
+from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import JobRunner
 from deepmirror.services.review import Analysis, Observed, Review
 from deepmirror.services.sending import Outbox, folder_outbox
@@ -52,6 +52,8 @@ class MainWindow(QMainWindow):
     outbox: where replies go, a folder of the library when none is given; arrivals: what looks into the mailbox, none in tests
     that do not want it.
     """
+
+    first_look = pyqtSignal(int)
 
     def __init__(self, desk: Desk, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
         super().__init__()
@@ -173,6 +175,7 @@ class MainWindow(QMainWindow):
             menu.addAction(action)
 
     def _connect(self) -> None:
+        self.first_look.connect(self._looked_first)
         self.desk_room.opened.connect(self.open_film)
         self.desk_room.wants_import.connect(self.bringing.ask)
         self.desk_room.dropped.connect(self.bringing.bring_all)
@@ -319,18 +322,17 @@ class MainWindow(QMainWindow):
         if self.desk.read_only or film_id in self.measuring:
             return
         self.measuring.add(film_id)
-        job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress), self)
-        job.progressed.connect(lambda share, words: self._measuring(film_id, share, words))
+        shown = self.first_look.emit  # arrives on the interface thread
+        job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress, lambda: shown(film_id)), self)
+        job.progressed.connect(lambda share, _: self.desk_room.note_progress(film_id, share))
         job.finished.connect(lambda: self._film_measured(film_id))
         self.run_job(job)
 
-    def _measuring(self, film_id: int, share: float, words: str) -> None:
-        """Show how far it is; the first quick result is shown as soon as it is there."""
-        self.desk_room.note_progress(film_id, share)
-        if words == FIRST_LOOK:
-            self.desk_room.refresh()
-            if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
-                self.open_film(film_id, stay=True)
+    def _looked_first(self, film_id: int) -> None:
+        """The quick result is shown as soon as it is there."""
+        self.desk_room.refresh()
+        if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
+            self.open_film(film_id, stay=True)
 
     def _film_measured(self, film_id: int) -> None:
         self.measuring.discard(film_id)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject
 
 from deepmirror.core.phases import phase_of
 from deepmirror.services import following
+from deepmirror.services.desk import FilmState
 from deepmirror.services.following import Watched
 from deepmirror.services.jobs import Progress
 from deepmirror.services.sidebyside import Half, SideBySide, films_to_compare
@@ -44,7 +45,7 @@ class Following(QObject):
     def greet(self) -> None:
         """A film that was not answered yet and speaks on earlier corrections opens with then and now, once."""
         review = self._window.review
-        if review is None or review.film_id in self._greeted or review.record.state != "ready":
+        if review is None or review.film_id in self._greeted or review.record.state != FilmState.READY:
             return
         self._greeted.add(review.film_id)
         if any(r.state == "open" for r in self.rows) and self._window.stack.currentWidget() is self._window.mirror:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex,
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, FilmRecord
+from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.words import tr
 
@@ -22,13 +22,13 @@ FILM_ROLE = Qt.ItemDataRole.UserRole + 1
 AnyIndex = QModelIndex | QPersistentModelIndex
 
 SHOWN: dict[str, tuple[str, ...]] = {
-    "to answer": ("new", "measuring", "ready", "refilm", "failed"),
-    "waiting for a new film": ("asked",),
-    "answered": ("sent", "replaced"),
+    "to answer": (FilmState.NEW, FilmState.MEASURING, FilmState.READY, FilmState.REFILM, FilmState.FAILED),
+    "waiting for a new film": (FilmState.ASKED,),
+    "answered": (FilmState.SENT, FilmState.REPLACED),
     "all": (),
 }
 SORTS: dict[str, Callable[[FilmRecord], tuple[Any, ...]]] = {
-    "answer due first": lambda f: (f.state in ("sent", "replaced"), f.due_at, f.id),
+    "answer due first": lambda f: (f.state in (FilmState.SENT, FilmState.REPLACED), f.due_at, f.id),
     "newest first": lambda f: (_backward(f.arrived_at), -f.id),
     "by client": lambda f: (f.client_name.casefold(), _backward(f.arrived_at), -f.id),
     "by movement": lambda f: (f.brief.get("movement", ""), _backward(f.arrived_at), -f.id),
@@ -167,7 +167,7 @@ class FilmRow(QStyledItemDelegate):
         rows = [
             (bold, t.TEXT, _who(film)),
             (plain, t.TEXT_DIM, f"“{film.note}”" if film.note else film.original_name),
-            (plain, t.COPPER if film.state in ("failed", "refilm", "asked") else t.TEAL, self._state(film)),
+            (plain, t.COPPER if film.state in (FilmState.FAILED, FilmState.REFILM, FilmState.ASKED) else t.TEAL, self._state(film)),
             (plain, t.TEXT_DIM, self._due(film)),
         ]
         for i, (font, colour, words) in enumerate(rows):
@@ -184,13 +184,13 @@ class FilmRow(QStyledItemDelegate):
         share = self._model.shares.get(film.id)
         if share is not None:
             return tr("being measured, {share} %", share=round(share * 100))
-        if film.state == "sent":
+        if film.state == FilmState.SENT:
             return tr("answered · {line}", line=film.line)
         return film.line or tr(REPLY_WORDS.get(film.state, film.state))
 
     def _due(self, film: FilmRecord) -> str:
         side = film.brief.get("view", "").replace("-", " ")
-        if film.state in ("sent", "replaced"):
+        if film.state in (FilmState.SENT, FilmState.REPLACED):
             return f"{side} · {tr('came {date}', date=film.arrived_at[:10])}"
         return f"{side} · {tr('answer due {when}', when=days_words(film.due_at, self._now()))}"
 

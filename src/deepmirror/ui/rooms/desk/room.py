@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
-from deepmirror.services.desk import Desk, FilmRecord
+from deepmirror.services.desk import Desk, FilmRecord, FilmState
 from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
@@ -92,7 +92,7 @@ class DeskRoom(QWidget):
     def _summarise(self) -> None:
         films = self.model.everything
         waiting = sum(f.state in SHOWN["to answer"] for f in films)
-        asked = sum(f.state == "asked" for f in films)
+        asked = sum(f.state == FilmState.ASKED for f in films)
         words = [tr("{count} films", count=len(films)), tr("{count} to answer", count=waiting)]
         self.summary.setText(" · ".join(words + ([tr("{count} wait for a new one", count=asked)] if asked else [])))
 
@@ -146,7 +146,7 @@ class DeskRoom(QWidget):
 
     def take_next(self) -> None:
         """Open the film to answer next: measured and unanswered, the one due first."""
-        ready = [f for f in self.model.everything if f.state in ("ready", "refilm")]
+        ready = [f for f in self.model.everything if f.state in (FilmState.READY, FilmState.REFILM)]
         if ready:
             self.opened.emit(min(ready, key=lambda f: (f.due_at, f.id)).id)
 

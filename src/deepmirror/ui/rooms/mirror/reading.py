@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from deepmirror.core.phases import Change
 from deepmirror.core.reps import Rep
 from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.values import Value, Verdict, with_unit
@@ -78,10 +79,10 @@ SET_SHOWN = {
 }
 CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {
-    "real change": Verdict.WITHIN,
-    "not distinguishable": Verdict.BORDERLINE,
-    "worse": Verdict.OFF,
-    "cannot tell": Verdict.CANNOT_TELL,
+    Change.REAL: Verdict.WITHIN,
+    Change.NOT_TOLD: Verdict.BORDERLINE,
+    Change.WORSE: Verdict.OFF,
+    Change.CANNOT_TELL: Verdict.CANNOT_TELL,
 }
 
 
@@ -169,7 +170,7 @@ class ReadingPanel(QWidget):
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
         if judgement.unmeasurable:
             self._column.addWidget(heading(tr("This film cannot tell")))
-            for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.film_next}" for row in judgement.unmeasurable):
+            for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.advice.words}" for row in judgement.unmeasurable):
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
         self._ghost = PlainLabel()
         self._ghost.setWordWrap(True)

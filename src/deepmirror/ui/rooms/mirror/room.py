@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.errors import DeepMirrorError
+from deepmirror.services.desk import FilmState
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.jobs import FrameReader
@@ -191,7 +192,7 @@ class MirrorRoom(QWidget):
         file, analysis = review.brief.file, review.analysis
         load = f" · {file.load_kg:g} kg" if file.load_kg else ""
         notes = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
-        notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == "measuring" else ""
+        notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == FilmState.MEASURING else ""
         self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}{notes}")
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
