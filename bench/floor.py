@@ -12,9 +12,9 @@ from typing import Any
 
 import numpy as np
 
-from deepmirror.core.frontal import fit_frontal
+from deepmirror.core.frontal_camera import fit_frontal
 from deepmirror.core.kinematics import angle_series
-from deepmirror.core.track import Series
+from deepmirror.core.trajectories import Series
 from deepmirror.services.analysis import Analysis
 
 

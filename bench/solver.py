@@ -8,8 +8,8 @@ from collections.abc import Callable
 import numpy as np
 
 from deepmirror.core.body import Body
-from deepmirror.core.build import Build, Setup
-from deepmirror.core.guided import MACHINES, GuidedBuild
+from deepmirror.core.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.squat_model import Build, Setup
 
 
 def milliseconds(work: Callable[[], object], runs: int = 40) -> float:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.anthropometry import STATURE_SHARES
-from deepmirror.core.plane import JOINT_SHARE
+from deepmirror.core.sagittal_fit import JOINT_SHARE
 from studio.body import build
 
 CLOTHES = {

@@ -11,7 +11,7 @@ SRC = Path(__file__).resolve().parents[2] / "src" / "deepmirror"
 TEXTS = {"film_next", "reason", "words", "sentence", "verdict", "title", "cue", "why", "change", "drill", "held", "line", "unit", "chain"}
 READING = {"startswith", "endswith", "removeprefix", "removesuffix", "split", "partition", "find", "index", "lower", "casefold"}
 ALLOWED = {  # a text handled as a text: written in small letters, on one line, or a unit's own spelling
-    ("core/values.py", "unit"),
+    ("core/uncertain_value.py", "unit"),
     ("reply/film.py", "words"),
     ("services/refilming.py", "title"),
     ("services/sheets.py", "title"),

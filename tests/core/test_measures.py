@@ -14,8 +14,8 @@ from deepmirror.core.reps import Rep, find_reps
 from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
 from deepmirror.core.scene import CannotTell, Marks, Scene, highest, peak
 from deepmirror.core.tempo import parse_tempo
-from deepmirror.core.track import Series, Track
-from deepmirror.core.values import Value
+from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.uncertain_value import Value
 
 REP = Rep(
     1,

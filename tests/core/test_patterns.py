@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from deepmirror.core.reps import REST_S, find_reps
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.analysis import reps_of_the_set
 from tests.movements.rig import POSES, Rep, judged, places, programme, seconds

@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from deepmirror.core.scene import Scene
-from deepmirror.core.values import Value
+from deepmirror.core.uncertain_value import Value
 from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.schema import Cause
 from tests.core.test_measures import REP, squat_side

@@ -10,7 +10,7 @@ import pytest
 from deepmirror.core.kinematics import angle_series
 from deepmirror.core.reps import find_reps
 from deepmirror.core.scene import Scene
-from deepmirror.core.values import Value, Verdict
+from deepmirror.core.uncertain_value import Value, Verdict
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue
 from tests.conftest import programme

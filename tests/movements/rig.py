@@ -16,8 +16,8 @@ from deepmirror.core.kinematics import UP, angle_series
 from deepmirror.core.reps import find_reps
 from deepmirror.core.scene import Marks, Scene
 from deepmirror.core.tempo import parse_tempo
-from deepmirror.core.track import Track
-from deepmirror.core.values import Value
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.movements.schema import Movement

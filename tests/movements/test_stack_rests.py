@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from deepmirror.core.values import Verdict
+from deepmirror.core.uncertain_value import Verdict
 from deepmirror.judge.findings import Judgement, judge, measure
 from tests.movements.rig import CATALOGUE, Rep, judged, programme, seconds
 

@@ -9,8 +9,8 @@ import pytest
 
 from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP
-from deepmirror.core.plane import Opening, fit_plane
-from deepmirror.core.track import Track
+from deepmirror.core.sagittal_fit import Opening, fit_plane
+from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.pose.room import RoomFollower
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from deepmirror.core.values import Value
+from deepmirror.core.uncertain_value import Value
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.comparing import Side, compare_sides, one_side, side_words
 

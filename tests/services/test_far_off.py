@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deepmirror.core.plane import STRAIN_LIMIT
+from deepmirror.core.sagittal_fit import STRAIN_LIMIT
 from deepmirror.core.scene import CannotTell
-from deepmirror.core.track import Series
+from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.core.build import Setup
+from deepmirror.core.squat_model import Setup
 from deepmirror.errors import BadBrief
 from deepmirror.services.desk import Desk
 from deepmirror.services.ghost import GhostMaker

@@ -11,12 +11,12 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.frontal import Frontal
+from deepmirror.core.frontal_camera import Frontal
 from deepmirror.core.geometry import included_angle, signed_turn
-from deepmirror.core.plane import Plane
+from deepmirror.core.sagittal_fit import Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.core.track import Points, Series, Track
-from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
 

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from deepmirror.core import machine, pace, platform
+from deepmirror.core import contact_measures, footplate_measures, tempo_measures
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
-from deepmirror.core.plane import Plane
 from deepmirror.core.reps import Rep
+from deepmirror.core.sagittal_fit import Plane
 from deepmirror.core.scene import (
     ADD_BACK,
     ADD_BAR,
@@ -32,8 +32,8 @@ from deepmirror.core.scene import (
     peak,
 )
 from deepmirror.core.skeleton import SIDES, sided
-from deepmirror.core.track import Points, Series
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Points, Series
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
 # from memory of anthropometric sketches, no source: the doubt is as large as the offset.
@@ -90,7 +90,7 @@ def rise(scene: Scene, rep: Rep, name: str) -> Value:
 def heel_rise(scene: Scene, rep: Rep) -> Value:
     """Rise of the near heel (side) or of the higher heel (front) during the rep, cm."""
     if scene.platform_moves and scene.near:
-        return machine.sole_lift(scene, rep)
+        return contact_measures.sole_lift(scene, rep)
     if scene.near:
         return rise(scene, rep, scene.side_point("heel"))
     return max((rise(scene, rep, sided("heel", s)) for s in SIDES), key=lambda v: v.value)
@@ -225,7 +225,7 @@ def break_point(scene: Scene, rep: Rep) -> Value:
 def control_time(scene: Scene, rep: Rep) -> Value:
     """Seconds of controlled lowering before the break-point."""
     part, i = _nordic(scene, rep)
-    return Value(float(part.times[min(i, len(part.times) - 1)] - part.times[0]), 4 * pace.frame_s(scene))
+    return Value(float(part.times[min(i, len(part.times) - 1)] - part.times[0]), 4 * tempo_measures.frame_s(scene))
 
 
 def stance_length(scene: Scene, rep: Rep) -> Value:
@@ -288,8 +288,8 @@ REP_MEASURES: dict[str, RepMeasure] = {
     "stance_length_cm": stance_length,
     "elbow_flexion_max_deg": _high("elbow_flexion"),
     "leg_spread_max_deg": _high("leg_spread"),
-    **pace.REP_MEASURES,
-    **machine.REP_MEASURES,
+    **tempo_measures.REP_MEASURES,
+    **contact_measures.REP_MEASURES,
 }
 
 
@@ -298,7 +298,7 @@ def stance_width(scene: Scene) -> Value:
     if scene.near:
         raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
-        return platform.on_platform("stance_width_cm")(scene)
+        return footplate_measures.on_platform("stance_width_cm")(scene)
     across = np.array([-scene.up[1], scene.up[0]])
     series = scene.track.series(lambda p: np.abs((p["ankle_left"] - p["ankle_right"]) @ across))
     return scene.cm(Value(float(np.median(series.values)), float(np.median(series.u))))
@@ -316,7 +316,7 @@ def _toe_out(side: str) -> FilmMeasure:
         if scene.near:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:
-            return platform.on_platform(f"toe_out_{side}_deg")(scene)
+            return footplate_measures.on_platform(f"toe_out_{side}_deg")(scene)
         scene.check_front()
         way = outward(scene.view, side)
         if scene.frontal is not None:
@@ -336,7 +336,7 @@ def _toe_out(side: str) -> FilmMeasure:
 def toe_out_asymmetry(scene: Scene) -> Value:
     """Difference between the feet's turn, degrees. Without a marked platform a turned client looks like uneven feet."""
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
-        return platform.on_platform("toe_out_asymmetry_deg")(scene)
+        return footplate_measures.on_platform("toe_out_asymmetry_deg")(scene)
     left, right = FILM_MEASURES["toe_out_left_deg"](scene), FILM_MEASURES["toe_out_right_deg"](scene)
     return Value(abs(left.value - right.value), (left - right).u).widened(2 * scene.turned_deg())
 
@@ -381,7 +381,7 @@ FILM_MEASURES: dict[str, FilmMeasure] = {
     "camera_yaw_deg": camera_yaw,
     "camera_pitch_deg": camera_pitch,
     "sole_slope_deg": sole_slope,
-    **pace.FILM_MEASURES,
-    **machine.FILM_MEASURES,
-    **platform.FILM_MEASURES,
+    **tempo_measures.FILM_MEASURES,
+    **contact_measures.FILM_MEASURES,
+    **footplate_measures.FILM_MEASURES,
 }

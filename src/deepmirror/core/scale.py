@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
-from deepmirror.core.track import Track
-from deepmirror.core.values import Value
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
 
 Array = NDArray[np.float64]
 

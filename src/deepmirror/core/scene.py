@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
-from deepmirror.core.frontal import Frontal
+from deepmirror.core.frontal_camera import Frontal
 from deepmirror.core.kinematics import UP
-from deepmirror.core.plane import Plane
 from deepmirror.core.reps import Rep
+from deepmirror.core.sagittal_fit import Plane
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.tempo import Tempo
-from deepmirror.core.track import Series, Track
-from deepmirror.core.values import Value
+from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.uncertain_value import Value
 
 Array = NDArray[np.float64]
 

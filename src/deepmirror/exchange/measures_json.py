@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.track import Series, Track
-from deepmirror.core.values import Band, Value
+from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.uncertain_value import Band, Value
 
 ANGLE_NAMES = (
     "knee_flexion",

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 
 Array = NDArray[np.float64]
 MM_PER_CM = 10.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.core.scene import Scene
-from deepmirror.core.values import Value
+from deepmirror.core.uncertain_value import Value
 from deepmirror.movements.schema import Cause, CauseKind
 
 TIRED_SPEED_LOSS_PCT = 25.0  # common practice, no source

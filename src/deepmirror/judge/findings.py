@@ -10,8 +10,8 @@ from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
 from deepmirror.core.scene import TAKE_IN, Advice, CannotTell, NotAsked, Remedy, Scene
 from deepmirror.core.skeleton import near_side
-from deepmirror.core.track import NotFollowed
-from deepmirror.core.values import Band, Value, Verdict, verdict, with_unit
+from deepmirror.core.trajectories import NotFollowed
+from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
 from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Fault, FaultText, Movement

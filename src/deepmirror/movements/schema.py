@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.values import Band
+from deepmirror.core.uncertain_value import Band
 
 # Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
 Positive = Annotated[float, Field(gt=0, le=1000)]

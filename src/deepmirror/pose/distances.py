@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.body import Body
-from deepmirror.core.frontal import standing_scale
-from deepmirror.core.plane import FOCAL_SHARE, Plane
+from deepmirror.core.frontal_camera import standing_scale
+from deepmirror.core.sagittal_fit import FOCAL_SHARE, Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.core.track import Track
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.fuse import Lengths, segment_ends

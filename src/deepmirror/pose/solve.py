@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
-from deepmirror.core.plane import FOCAL_SHARE, Opening, Plane, fit_plane
+from deepmirror.core.sagittal_fit import FOCAL_SHARE, Opening, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.carried import carry_foot, foot_with_shank
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths

@@ -18,7 +18,7 @@ from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.reply.model import Anchor, Stroke
 from deepmirror.reply.question import question
 

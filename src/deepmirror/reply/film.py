@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.reply.draw import Circle, Overlay
 from deepmirror.reply.model import Before, Correction, Reply, Since
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SIDES, sided
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 from deepmirror.reply.draw import Circle
 
 HEAD_OF_TRUNK = 0.38  # radius over the shoulder-hip length: head height is 0.130 and hip to shoulder 0.288 of stature

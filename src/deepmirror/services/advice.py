@@ -6,12 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from deepmirror.core.build import OPENING_MOST_GAIN, Build, Lever, Setup
-from deepmirror.core.guided import MACHINES, GuidedBuild
-from deepmirror.core.machine import distances
+from deepmirror.core.contact_measures import distances
+from deepmirror.core.machine_model import MACHINES, GuidedBuild
 from deepmirror.core.reps import rise_acceleration
 from deepmirror.core.scene import Scene
-from deepmirror.core.values import Band
+from deepmirror.core.squat_model import OPENING_MOST_GAIN, Build, Lever, Setup
+from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
 from deepmirror.services.building import body_of, film_setup, limits_of

@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core import scale as scales
-from deepmirror.core.front import camera_yaw as front_yaw
-from deepmirror.core.frontal import fit_frontal, standing_scale
+from deepmirror.core.frontal_camera import fit_frontal, standing_scale
+from deepmirror.core.frontal_yaw import camera_yaw as front_yaw
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
 from deepmirror.core.scene import FILM_SIDE, Marks, Scene
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
-from deepmirror.core.track import Series, Track
+from deepmirror.core.trajectories import Series, Track
 from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import FREE_POINTS, Brief, BriefFile
 from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, measure

@@ -9,8 +9,8 @@ from typing import Any
 
 from deepmirror.core.anthropometry import dorsiflexion_from_wall
 from deepmirror.core.body import Body
-from deepmirror.core.build import BARS, Answer, Build, Lever, Limits, Setup
-from deepmirror.core.guided import MACHINES, GuidedBuild
+from deepmirror.core.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.squat_model import BARS, Answer, Build, Lever, Limits, Setup
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, read_client
 from deepmirror.services.plausible import impossible_lengths

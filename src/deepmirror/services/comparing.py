@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from deepmirror.core.skeleton import near_side
-from deepmirror.core.values import Value
+from deepmirror.core.uncertain_value import Value
 from deepmirror.services.analysis import Analysis
 
 COMPARED = {

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from deepmirror.core.phases import Change
 from deepmirror.core.tempo import digits, time_under_tension_s
+from deepmirror.core.time_normalisation import Change
+from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
 from deepmirror.core.units import in_their_units
-from deepmirror.core.values import Band, Verdict, bare_unit, with_unit
 from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply, Since

@@ -6,9 +6,9 @@ import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from deepmirror.core.phases import Change, change
 from deepmirror.core.reps import Rep
-from deepmirror.core.values import Band, Value, Verdict, bare_unit, verdict, with_unit
+from deepmirror.core.time_normalisation import Change, change
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
 from deepmirror.judge.findings import describe_band
 from deepmirror.services.analysis import Analysis
 from deepmirror.store.library import LibraryStore

@@ -7,9 +7,9 @@ from functools import cached_property
 
 import numpy as np
 
-from deepmirror.core.build import STANDING_THIGH_DEG, Answer, Build, Posture, Setup
 from deepmirror.core.kinematics import facing
 from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.squat_model import STANDING_THIGH_DEG, Answer, Build, Posture, Setup
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.building import body_of, film_setup, limits_of
 

@@ -9,11 +9,11 @@ import numpy as np
 
 from deepmirror.core.anthropometry import STATURE_SHARES
 from deepmirror.core.body import JOINT_SHARE
-from deepmirror.core.build import Answer, Build, Lever
-from deepmirror.core.build import Setup as Setup
-from deepmirror.core.guided import MACHINES
-from deepmirror.core.plane import film_length
+from deepmirror.core.machine_model import MACHINES
+from deepmirror.core.sagittal_fit import film_length
 from deepmirror.core.skeleton import near_side
+from deepmirror.core.squat_model import Answer, Build, Lever
+from deepmirror.core.squat_model import Setup as Setup
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client

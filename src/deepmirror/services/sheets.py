@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from deepmirror.core.guided import MACHINES, GuidedBuild
-from deepmirror.core.platform import CLOCK_HOUR_DEG
-from deepmirror.core.values import Value
+from deepmirror.core.footplate_measures import CLOCK_HOUR_DEG
+from deepmirror.core.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.uncertain_value import Value
 from deepmirror.errors import BadBrief, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.files import private_folder, write_whole

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.phases import Difference, by_phase, difference, phase_of, time_of
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import near_side, sided
-from deepmirror.core.track import Series
-from deepmirror.core.values import Value, with_unit
+from deepmirror.core.time_normalisation import Difference, by_phase, difference, phase_of, time_of
+from deepmirror.core.trajectories import Series
+from deepmirror.core.uncertain_value import Value, with_unit
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.analysis import Analysis, conclude

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
-from deepmirror.core.phases import phase_of
+from deepmirror.core.time_normalisation import phase_of
 from deepmirror.services import following
 from deepmirror.services.desk import FilmState
 from deepmirror.services.following import Watched

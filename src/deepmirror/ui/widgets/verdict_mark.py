@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from deepmirror.core.values import Verdict
+from deepmirror.core.uncertain_value import Verdict
 from deepmirror.ui.theme import tokens as t
 
 COLOURS = {Verdict.WITHIN: t.TEAL, Verdict.BORDERLINE: t.TEAL, Verdict.OFF: t.COPPER, Verdict.CANNOT_TELL: t.TEXT_DIM}

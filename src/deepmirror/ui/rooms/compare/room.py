@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.phases import WHOLE
+from deepmirror.core.time_normalisation import WHOLE
 from deepmirror.services.sidebyside import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.widgets.film_view import FilmView

@@ -7,7 +7,7 @@ from itertools import pairwise
 from PyQt6.QtCore import QPointF
 
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided, split
-from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.widgets.film_view import Drawing

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from deepmirror.core.phases import Change
 from deepmirror.core.reps import Rep
 from deepmirror.core.tempo import digits, time_under_tension_s
-from deepmirror.core.values import Value, Verdict, with_unit
+from deepmirror.core.time_normalisation import Change
+from deepmirror.core.uncertain_value import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.following import Watched
 from deepmirror.services.marking import still_wanted

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from deepmirror.core.build import Answer, Lever, Setup
+from deepmirror.core.squat_model import Answer, Lever, Setup
 from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.paper import PlainLabel, heading

@@ -13,8 +13,8 @@ from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP, outward
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.core.track import Array, Track
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Array, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 FEET_SD_DEG = 4.0  # half of how differently people turn their feet out; common practice, no source
 KNEES_SD_DEG = 5.0  # what one knee falling in by a tenth of the shank looks like

@@ -10,9 +10,9 @@ from scipy.spatial.transform import Rotation
 
 from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP, angle_series, between
-from deepmirror.core.plane import Opening, fit_plane
-from deepmirror.core.track import Track
-from deepmirror.core.values import Value
+from deepmirror.core.sagittal_fit import Opening, fit_plane
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
 
 LENGTHS = {"thigh": 42.0, "shank": 41.0, "foot": 26.0, "trunk": 48.0, "biacromial": 37.0, "hip_breadth": 23.0}
 FOCAL, AWAY_CM, SIZE = 1024.0, 340.0, (1280, 720)

@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from deepmirror.core.body import Body
+from deepmirror.core.footplate_measures import homography, placement, to_platform
 from deepmirror.core.kinematics import angle_series
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.platform import homography, placement, to_platform
 from deepmirror.core.reps import Rep
 from deepmirror.core.scene import CannotTell, Marks, Scene
-from deepmirror.core.track import Track
-from deepmirror.core.values import Value
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
 
 PX = 3.0  # px per cm
 REP = Rep(1, 0.2, 2.0, 2.2, 3.8, {}, 90.0, {"concentric": 60.0}, {"concentric": 40.0}, {}, first="concentric")

@@ -12,7 +12,7 @@ import numpy as np
 from deepmirror.core.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.scene import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, Scene
 from deepmirror.core.skeleton import SIDES, sided
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 CLOCK_HOUR_DEG = 30.0
 SETTLED_FRAMES = 5  # first frames that are averaged: marks lie on the first one, and the feet stand still

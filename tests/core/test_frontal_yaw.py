@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from deepmirror.core.body import Body
-from deepmirror.core.front import camera_yaw
+from deepmirror.core.frontal_yaw import camera_yaw
 from deepmirror.core.reps import Rep
-from deepmirror.core.track import Track
+from deepmirror.core.trajectories import Track
 
 BODY = Body(170, 65, "female", {"shank": 40.0, "thigh": 42.0, "foot": 25.0})
 FRAMES, FPS, PX = 60, 30.0, 3.0

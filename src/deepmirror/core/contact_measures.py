@@ -29,8 +29,8 @@ from deepmirror.core.scene import (
     highest,
     jitter,
 )
-from deepmirror.core.track import Series
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Series
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 SKIN_SHARE, SEATED_SKIN_SHARE, SEATED_HIP_DEG = 0.15, 0.35, 60.0  # of a lift, k = 2; from our rendered films
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact

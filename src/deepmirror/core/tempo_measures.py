@@ -11,7 +11,7 @@ import numpy as np
 from deepmirror.core.reps import Rep
 from deepmirror.core.scene import ADD_STACK, Advice, CannotTell, FilmMeasure, NotAsked, Remedy, RepMeasure, Scene, at
 from deepmirror.core.tempo import WORDS
-from deepmirror.core.values import Value
+from deepmirror.core.uncertain_value import Value
 
 RANGE_SHARE_U_PCT = 4.0
 BOUNCE_DWELL_S = 0.3  # common practice, no source

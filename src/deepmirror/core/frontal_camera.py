@@ -16,12 +16,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core import fitted
+from deepmirror.core import uncertainty_propagation
 from deepmirror.core.body import Body
-from deepmirror.core.plane import FOCAL_SHARE
+from deepmirror.core.sagittal_fit import FOCAL_SHARE
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
-from deepmirror.core.track import Points, Series, Track
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 Array = NDArray[np.float64]
 
@@ -107,7 +107,7 @@ class Frontal:
 
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:
         """Evaluate a (T,) function of points and camera; the doubt of both is carried into it."""
-        return fitted.series(track, self, compute)
+        return uncertainty_propagation.series(track, self, compute)
 
 
 def _depth(d: Array, length: float) -> Array:

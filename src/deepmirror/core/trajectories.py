@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import stilled
-from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
 

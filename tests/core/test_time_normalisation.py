@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deepmirror.core.phases import WHOLE, axis, by_phase, change, difference, edges, phase_of, time_of
 from deepmirror.core.reps import Rep
-from deepmirror.core.track import Series
-from deepmirror.core.values import Band, Value
+from deepmirror.core.time_normalisation import WHOLE, axis, by_phase, change, difference, edges, phase_of, time_of
+from deepmirror.core.trajectories import Series
+from deepmirror.core.uncertain_value import Band, Value
 
 
 def rep(start: float, first: float, hold: float, second: float) -> Rep:

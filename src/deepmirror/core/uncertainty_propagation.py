@@ -9,8 +9,8 @@ from typing import Protocol, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.track import Points, Series, Track
-from deepmirror.core.values import COVERAGE_FACTOR
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
 

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from deepmirror.core.smoothing import low_pass, residual_cutoff
-from deepmirror.core.track import Track
-from deepmirror.core.values import Band, Value, Verdict, verdict
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict
 
 
 @pytest.mark.parametrize(

@@ -13,7 +13,7 @@ import numpy as np
 
 from deepmirror.core.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.body import Body
-from deepmirror.core.build import GRAVITY, Answer, Array, Lever, Limits, Posture
+from deepmirror.core.squat_model import GRAVITY, Answer, Array, Lever, Limits, Posture
 
 STEP_DEG = 0.25
 

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.track import Series
-from deepmirror.core.values import Band, Value
+from deepmirror.core.trajectories import Series
+from deepmirror.core.uncertain_value import Band, Value
 
 Array = NDArray[np.float64]
 WHOLE = 3.0

@@ -17,13 +17,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core import fitted
+from deepmirror.core import uncertainty_propagation
 from deepmirror.core.body import Body
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
 from deepmirror.core.sole import seen_slope, standing_slope
-from deepmirror.core.track import Points, Series, Track
-from deepmirror.core.values import COVERAGE_FACTOR, Value
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 Array = NDArray[np.float64]
 
@@ -177,7 +177,7 @@ class Plane:
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
         """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
-        return fitted.series(track, self, compute)
+        return uncertainty_propagation.series(track, self, compute)
 
 
 def fit_plane(
