@@ -11,7 +11,7 @@ from pathlib import Path
 from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.pose.watch import look
+from deepmirror.pose.pose_tracker import look
 from deepmirror.services.analysis import FINAL, QUICK, conclude, observe
 from deepmirror.services.jobs import Progress
 

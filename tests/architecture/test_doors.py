@@ -14,7 +14,7 @@ ROOT = Path(__file__).resolve().parents[2]
 BREACHES = [
     ("core/geometry.py", "import PyQt6.QtCore", "Qt lives in ui and bootstrap only"),
     ("core/geometry.py", "import cv2", "core computes and nothing else"),
-    ("pose/fuse.py", "import deepmirror.media.film", "the working rooms do not know one another"),
+    ("pose/trajectory_solver.py", "import deepmirror.media.film", "the working rooms do not know one another"),
     ("judge/findings.py", "import av", "av only in media"),
     ("exchange/brief.py", "import sqlalchemy", "SQL only in store"),
     ("ui/window.py", "import deepmirror.media.film", "ui sees services, commands, core and errors, nothing below"),

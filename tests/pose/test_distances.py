@@ -14,7 +14,7 @@ from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.fuse import segment_ends
+from deepmirror.pose.trajectory_solver import segment_ends
 
 LEG = ("hip", "knee", "ankle")
 NAMES = [f"{j}_{s}" for j in LEG for s in ("left", "right")]

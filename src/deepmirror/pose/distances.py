@@ -16,7 +16,7 @@ from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.fuse import Lengths, segment_ends
+from deepmirror.pose.trajectory_solver import Lengths, segment_ends
 
 Array = NDArray[np.float64]
 

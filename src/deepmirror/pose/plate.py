@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import stilled
 from deepmirror.core.skeleton import near_side, sided
-from deepmirror.pose.carried import blend
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate
+from deepmirror.pose.rigid_attachment import blend
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]

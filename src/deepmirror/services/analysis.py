@@ -22,16 +22,16 @@ from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, 
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.carried import carry
 from deepmirror.pose.distances import Seen
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
-from deepmirror.pose.passing import follow
-from deepmirror.pose.solve import first_positions, followed_positions, track
+from deepmirror.pose.flow_pass import follow
+from deepmirror.pose.pose_tracker import FINAL as FINAL
+from deepmirror.pose.pose_tracker import QUICK as QUICK
+from deepmirror.pose.pose_tracker import Plan, look
+from deepmirror.pose.rigid_attachment import carry
+from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
 from deepmirror.pose.stack import follow_stack
-from deepmirror.pose.turning import BESIDE_PLATE, watch_turns
-from deepmirror.pose.watch import FINAL as FINAL
-from deepmirror.pose.watch import QUICK as QUICK
-from deepmirror.pose.watch import Plan, look
+from deepmirror.pose.tracking_pipeline import first_positions, followed_positions, track
 from deepmirror.services.advice import build_view
 from deepmirror.services.building import body_of
 from deepmirror.services.jobs import Progress

@@ -19,7 +19,7 @@ from deepmirror.files import write_whole
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.pose.viewing import guess_view
+from deepmirror.pose.view_classifier import guess_view
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.failures import FailureLog
 from deepmirror.services.following import note_looks

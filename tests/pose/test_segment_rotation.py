@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from deepmirror.pose.evidence import TURNING, rotate
-from deepmirror.pose.turning import EVERY, Turns, watch_turns
+from deepmirror.pose.segment_rotation import EVERY, Turns, watch_turns
 
 JOINTS = ("shoulder", "hip", "knee", "ankle", "heel", "toe")
 NAMES = [f"{j}_left" for j in JOINTS]

@@ -12,10 +12,10 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.fuse import Bearings, Lengths, Solution, Trust, solve
 from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Offsets, Posture, offsets
-from deepmirror.pose.solve import DRIFT_REST, _systematic
-from deepmirror.pose.watch import LEG, unswap
+from deepmirror.pose.pose_tracker import LEG, unswap
+from deepmirror.pose.tracking_pipeline import DRIFT_REST, _systematic
+from deepmirror.pose.trajectory_solver import Bearings, Lengths, Solution, Trust, solve
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
 
@@ -153,11 +153,11 @@ def test_the_doubt_is_the_inverse_of_the_normal_matrix() -> None:
     solution = solved(evidence, [], {}, None, 3.0)
     from scipy.linalg import inv
 
-    from deepmirror.pose import fuse
+    from deepmirror.pose import trajectory_solver
 
-    normal = fuse._Normal(9, 3)
-    fuse._add_points(normal, evidence, evidence.network, {}, solution.positions)
-    fuse._add_smoothness(normal, evidence.times, 3.0)
+    normal = trajectory_solver._Normal(9, 3)
+    trajectory_solver._add_points(normal, evidence, evidence.network, {}, solution.positions)
+    trajectory_solver._add_smoothness(normal, evidence.times, 3.0)
     size, band = 54, normal.banded()
     dense = np.zeros((size, size))
     for k in range(len(band)):

@@ -13,14 +13,14 @@ from deepmirror.core.sagittal_fit import FOCAL_SHARE, Opening, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.carried import carry_foot, foot_with_shank
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px, steady
-from deepmirror.pose.fuse import Bearings, Solution, Trust, segment_ends, solve
-from deepmirror.pose.hidden import behind_hands
+from deepmirror.pose.occlusion import behind_hands
 from deepmirror.pose.offsets import Habit, Offsets, Posture, offsets
 from deepmirror.pose.plate import behind_plate
+from deepmirror.pose.rigid_attachment import carry_foot, foot_with_shank
 from deepmirror.pose.sole import SOLE_SD, pointed
+from deepmirror.pose.trajectory_solver import Bearings, Solution, Trust, segment_ends, solve
 
 Array = NDArray[np.float64]
 

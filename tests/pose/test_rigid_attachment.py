@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import points_for
-from deepmirror.pose.carried import carry, carry_foot
 from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.rigid_attachment import carry, carry_foot
 
 NAMES = [*points_for("side-left"), "mid_back", "roller", "bar"]
 FRAMES = 60

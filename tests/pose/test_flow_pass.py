@@ -10,7 +10,7 @@ import pytest
 
 from deepmirror.core.skeleton import ALL_POINTS, points_for
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.passing import follow
+from deepmirror.pose.flow_pass import follow
 
 FRAMES, HEIGHT, WIDTH = 10, 540, 720
 NAMES = points_for("side-left")

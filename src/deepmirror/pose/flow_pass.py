@@ -11,10 +11,10 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.pose.camera_motion import RoomFollower
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
-from deepmirror.pose.follow import PatchFollower, StepFollower
+from deepmirror.pose.optical_flow import PatchFollower, StepFollower
 from deepmirror.pose.plate import PlateFollower
-from deepmirror.pose.room import RoomFollower
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deepmirror.media.film import Film
-from deepmirror.pose.viewing import guess_view
+from deepmirror.pose.view_classifier import guess_view
 from tests.conftest import DEMO, FILMS, MACHINES
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from deepmirror.media.film import Film
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detector, LandmarkNetwork, Region, Sighting
-from deepmirror.pose.watch import FINAL, QUICK, Watcher, restless
+from deepmirror.pose.pose_tracker import FINAL, QUICK, Watcher, restless
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from deepmirror.core.trajectories import Track
-from deepmirror.pose.room import RoomFollower
+from deepmirror.pose.camera_motion import RoomFollower
 
 
 def wall() -> np.ndarray:

@@ -6,7 +6,7 @@ import numpy as np
 
 from deepmirror.core.skeleton import points_for
 from deepmirror.pose.evidence import Evidence
-from deepmirror.pose.hidden import behind_hands
+from deepmirror.pose.occlusion import behind_hands
 
 NAMES = [*points_for("side-right"), "low_back"]
 FRAMES = 30
