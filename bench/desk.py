@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import QApplication
 from sqlalchemy import text
 
 from deepmirror.media.film import Film
-from deepmirror.services.composing import draft_reply
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.replying import export_reply
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_rendering import export_reply
 from deepmirror.services.review import Review
 from deepmirror.ui.rooms.desk import DeskRoom
 

@@ -39,14 +39,14 @@ from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.analysis import conclude
 from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.building import Ask, build_record
-from deepmirror.services.composing import draft_reply
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
+from deepmirror.services.posture_commands import Ask, build_record
 from deepmirror.services.records import measures_record
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_delivery import send_reply
 from deepmirror.services.review import Review
-from deepmirror.services.sending import send_reply
 from deepmirror.store.backups import back_up
 
 DEMO, NOON = kills.DEMO, kills.NOON

@@ -30,13 +30,13 @@ from deepmirror.pose.evidence import Evidence
 from deepmirror.reply.model import Reply
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.composing import draft_reply
+from deepmirror.services.client_deletion import delete_client
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.keeping import delete_client
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_delivery import Package, hand_over_rest, send_reply
 from deepmirror.services.review import Review
-from deepmirror.services.sending import Package, hand_over_rest, send_reply
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.tables import Base
 

@@ -71,7 +71,7 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
 
 def run_build(args: argparse.Namespace) -> int:
     """Print the build solver's answer."""
-    from deepmirror.services.building import Ask, build_command
+    from deepmirror.services.posture_commands import Ask, build_command
 
     depth: str | float = args.depth
     if depth not in ("parallel", "deepest"):
@@ -96,7 +96,7 @@ def _number(name: str, value: str | float, low: float, high: float) -> float:
 
 def run_look(args: argparse.Namespace) -> int:
     """Look at one film for a window that waits: progress as lines; stops when the window is gone."""
-    from deepmirror.services.looking import look_command
+    from deepmirror.services.observation_runner import look_command
 
     parent = os.getppid()
 
@@ -134,7 +134,7 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
     """Open the program on a library folder; the demo has one of its own, with a simulated post."""
     from platformdirs import user_data_path
 
-    from deepmirror.services.keeping import settings_of
+    from deepmirror.services.settings import settings_of
     from deepmirror.ui.app import run
 
     private_by_default()

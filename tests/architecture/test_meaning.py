@@ -13,7 +13,7 @@ READING = {"startswith", "endswith", "removeprefix", "removesuffix", "split", "p
 ALLOWED = {  # a text handled as a text: written in small letters, on one line, or a unit's own spelling
     ("core/uncertain_value.py", "unit"),
     ("reply/film.py", "words"),
-    ("services/refilming.py", "title"),
+    ("services/retake_request.py", "title"),
     ("services/sheets.py", "title"),
     ("ui/rooms/mirror/reading.py", "title"),
 }

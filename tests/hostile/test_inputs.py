@@ -25,9 +25,9 @@ from deepmirror.exchange.post import Letter
 from deepmirror.movements.loader import copy_definition, load_catalogue
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.building import Ask, build_record
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
+from deepmirror.services.posture_commands import Ask, build_record
 from deepmirror.services.records import measures_record
 from deepmirror.services.review import Review
 from tests.conftest import DEMO

@@ -20,9 +20,9 @@ from deepmirror.exchange.post import Letter
 from deepmirror.files import make_private
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.arrivals import Arrivals
+from deepmirror.services.client_deletion import delete_client
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.keeping import delete_client
 from deepmirror.services.person import PersonFile
 from deepmirror.services.rescue import backups_at_hand, go_back_to
 from deepmirror.services.review import Review

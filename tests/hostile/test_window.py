@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from deepmirror.services.desk import Desk
-from deepmirror.services.looking import LookApart
+from deepmirror.services.observation_runner import LookApart
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON

@@ -16,8 +16,8 @@ from deepmirror.exchange.post import FolderMailbox, Letter
 from deepmirror.services.arrivals import Arrivals, Placed, place, unplaced
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.refilming import draft_request, send_request
-from deepmirror.services.sending import folder_outbox
+from deepmirror.services.reply_delivery import folder_outbox
+from deepmirror.services.retake_request import draft_request, send_request
 from deepmirror.standins.post import SimulatedMailbox
 from tests.conftest import DEMO
 

@@ -32,10 +32,10 @@ from deepmirror.pose.rigid_attachment import carry
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
 from deepmirror.pose.stack import follow_stack
 from deepmirror.pose.tracking_pipeline import first_positions, followed_positions, track
-from deepmirror.services.advice import build_view
-from deepmirror.services.building import body_of
+from deepmirror.services.build_feedback import build_view
 from deepmirror.services.jobs import Progress
 from deepmirror.services.plausible import contradictions
+from deepmirror.services.posture_commands import body_of
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"

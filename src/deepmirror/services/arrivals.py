@@ -17,8 +17,8 @@ from deepmirror.files import copy_part, put_in_place
 from deepmirror.media.film import Film
 from deepmirror.services.desk import Desk, FilmRecord
 from deepmirror.services.jobs import Progress
-from deepmirror.services.marking import taken_over
-from deepmirror.services.refilming import came_for
+from deepmirror.services.reference_marks import taken_over
+from deepmirror.services.retake_request import came_for
 from deepmirror.store.library import LONGEST_NAME, file_hash
 from deepmirror.store.post import ArrivalRecord as ArrivalRecord
 

@@ -12,10 +12,10 @@ from deepmirror.exchange.measures_json import write_json
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.analysis import conclude, observe
-from deepmirror.services.composing import draft_reply
 from deepmirror.services.jobs import Progress
 from deepmirror.services.records import measures_record
-from deepmirror.services.replying import export_reply
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_rendering import export_reply
 
 
 def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Progress) -> None:

@@ -9,11 +9,11 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from deepmirror.services import following
+from deepmirror.services import follow_up
 from deepmirror.services.analysis import conclude
-from deepmirror.services.composing import draft_reply
 from deepmirror.services.desk import DAYS_TO_ANSWER, Desk, FilmState
-from deepmirror.services.sending import kept_whole
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_delivery import kept_whole
 
 
 def fill_demo(desk: Desk) -> None:
@@ -67,8 +67,8 @@ def _answer(desk: Desk, film_id: int, at: datetime) -> None:
     words = [f"{c.title}: {c.number} {c.cue}" for c in reply.chosen()]
     (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
     sent = reply.chosen()
-    items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    items = follow_up.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
     with kept_whole(desk, film_id, "reply", unsent, reply.to_dict(), when) as kept:
         desk.store.replies.settle(kept.id, "handed", "in the demo's past")
         desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
-        following.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)
+        follow_up.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)

@@ -22,9 +22,9 @@ from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.view_classifier import guess_view
 from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.failures import FailureLog
-from deepmirror.services.following import note_looks
+from deepmirror.services.follow_up import note_looks
 from deepmirror.services.jobs import Progress
-from deepmirror.services.looking import Looker, look_here
+from deepmirror.services.observation_runner import Looker, look_here
 from deepmirror.services.saving import Saver
 from deepmirror.store.backups import back_up
 from deepmirror.store.library import ClientRecord as ClientRecord

@@ -11,7 +11,7 @@ from deepmirror.core.kinematics import facing
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.squat_model import STANDING_THIGH_DEG, Answer, Build, Posture, Setup
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.building import body_of, film_setup, limits_of
+from deepmirror.services.posture_commands import body_of, film_setup, limits_of
 
 Pixel = tuple[float, float]
 LINES = (("shoulder", "hip"), ("hip", "knee"), ("knee", "ankle"), ("heel", "toe"))

@@ -18,13 +18,13 @@ from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.building import HINGES as HINGES
-from deepmirror.services.building import LENGTHS, Ask, body_of, limits_of, solve_build
-from deepmirror.services.comparing import Side, one_side, side_words
 from deepmirror.services.desk import Desk
 from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
+from deepmirror.services.limb_asymmetry import Side, one_side, side_words
 from deepmirror.services.plausible import impossible_lengths
+from deepmirror.services.posture_commands import HINGES as HINGES
+from deepmirror.services.posture_commands import LENGTHS, Ask, body_of, limits_of, solve_build
 from deepmirror.services.sheets import pain_words
 
 RANGES_CM = {

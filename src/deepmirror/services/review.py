@@ -23,9 +23,9 @@ from deepmirror.services.analysis import Analysis as Analysis
 from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.history import History
 from deepmirror.services.jobs import Progress
-from deepmirror.services.looking import FOLLOW
-from deepmirror.services.marking import KINDS, Wanted, free_points, taken_over, wanted_marks
+from deepmirror.services.observation_runner import FOLLOW
 from deepmirror.services.plausible import contradictions
+from deepmirror.services.reference_marks import KINDS, Wanted, free_points, taken_over, wanted_marks
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these

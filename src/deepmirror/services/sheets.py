@@ -16,8 +16,8 @@ from deepmirror.movements.schema import Movement
 from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.building import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
 from deepmirror.services.desk import Desk
+from deepmirror.services.posture_commands import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
 from deepmirror.store.forget import sheet_folder
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source

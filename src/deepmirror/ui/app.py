@@ -13,8 +13,8 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
-from deepmirror.services.looking import LookApart
-from deepmirror.services.sending import Outbox
+from deepmirror.services.observation_runner import LookApart
+from deepmirror.services.reply_delivery import Outbox
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme

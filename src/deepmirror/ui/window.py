@@ -24,8 +24,8 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import JobRunner
+from deepmirror.services.reply_delivery import Outbox, folder_outbox
 from deepmirror.services.review import Analysis, Observed, Review
-from deepmirror.services.sending import Outbox, folder_outbox
 from deepmirror.ui.control.answering import Answering
 from deepmirror.ui.control.bringing import Bringing
 from deepmirror.ui.control.collecting import Collecting

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, QTimer
 
 from deepmirror.services.arrivals import ArrivalRecord, Arrivals, Unplaced, place, unplaced
 from deepmirror.services.jobs import JobRunner, Progress
-from deepmirror.services.sending import hand_over_rest
+from deepmirror.services.reply_delivery import hand_over_rest
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.words import tr
 

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject
 
 from deepmirror.core.time_normalisation import phase_of
-from deepmirror.services import following
+from deepmirror.services import follow_up
 from deepmirror.services.desk import FilmState
-from deepmirror.services.following import Watched
+from deepmirror.services.follow_up import Watched
 from deepmirror.services.jobs import Progress
-from deepmirror.services.sidebyside import Half, SideBySide, films_to_compare
+from deepmirror.services.rep_comparison import Half, SideBySide, films_to_compare
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.words import tr
 
@@ -36,10 +36,10 @@ class Following(QObject):
         """Read what the film on show says of the watched corrections."""
         review = self._window.review
         analysis = review.analysis if review is not None else None
-        self.rows = following.watched(self._window.desk.store, review.film_id, analysis) if review is not None and analysis else []
+        self.rows = follow_up.watched(self._window.desk.store, review.film_id, analysis) if review is not None and analysis else []
         self.picked = min(self.picked, max(len(self.rows) - 1, 0))
         self._tell()
-        history = {r.id: following.history(record) for r in self.rows if (record := self._record(r)) is not None}
+        history = {r.id: follow_up.history(record) for r in self.rows if (record := self._record(r)) is not None}
         self._window.mirror.reading.show_watched(self.rows, history, self.picked)
 
     def greet(self) -> None:
@@ -64,7 +64,7 @@ class Following(QObject):
         )
         room.tell(f"<b>{escape(row.item.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 
-    def _record(self, row: Watched) -> following.WatchRecord | None:
+    def _record(self, row: Watched) -> follow_up.WatchRecord | None:
         review = self._window.review
         if review is None:
             return None

@@ -8,8 +8,9 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import DeepMirrorError
+from deepmirror.services.client_deletion import delete_client, what_goes
 from deepmirror.services.jobs import Progress
-from deepmirror.services.keeping import Settings, delete_client, keep_settings, settings_of, what_goes
+from deepmirror.services.settings import Settings, keep_settings, settings_of
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.widgets.paper import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog

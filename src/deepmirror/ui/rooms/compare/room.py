@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from deepmirror.core.time_normalisation import WHOLE
-from deepmirror.services.sidebyside import SideBySide
+from deepmirror.services.rep_comparison import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.paper import PlainLabel

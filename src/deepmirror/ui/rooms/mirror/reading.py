@@ -10,8 +10,8 @@ from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.time_normalisation import Change
 from deepmirror.core.uncertain_value import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.following import Watched
-from deepmirror.services.marking import still_wanted
+from deepmirror.services.follow_up import Watched
+from deepmirror.services.reference_marks import still_wanted
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
 from deepmirror.ui.widgets.paper import PlainLabel, empty, heading, rolled
 from deepmirror.ui.words import tr

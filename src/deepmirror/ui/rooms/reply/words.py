@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
-from deepmirror.services.composing import Correction
+from deepmirror.services.reply_composing import Correction
 from deepmirror.ui.widgets.paper import PlainLabel
 from deepmirror.ui.words import tr
 

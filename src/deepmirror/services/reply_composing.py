@@ -18,7 +18,7 @@ from deepmirror.reply.model import Correction as Correction
 from deepmirror.reply.model import Stroke as Stroke
 from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.following import Watched, number_words
+from deepmirror.services.follow_up import Watched, number_words
 from deepmirror.store.library import LibraryStore
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this

@@ -13,7 +13,7 @@ from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.jobs import Progress
-from deepmirror.services.looking import FOLLOW, LookApart, look_here
+from deepmirror.services.observation_runner import FOLLOW, LookApart, look_here
 from tests.conftest import DEMO
 
 NAME = "tove_back_squat_side"

@@ -9,9 +9,10 @@ import pytest
 
 from deepmirror.errors import LibraryError
 from deepmirror.services.arrivals import Arrivals
+from deepmirror.services.client_deletion import delete_client, what_goes
 from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import Progress
-from deepmirror.services.keeping import Settings, delete_client, keep_settings, settings_of, what_goes
+from deepmirror.services.settings import Settings, keep_settings, settings_of
 from deepmirror.services.sheets import make_sheet, write_sheet
 from deepmirror.standins.post import SimulatedMailbox
 from tests.conftest import DEMO, NOON

@@ -14,7 +14,7 @@ from deepmirror.core.squat_model import OPENING_MOST_GAIN, Build, Lever, Setup
 from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
-from deepmirror.services.building import body_of, film_setup, limits_of
+from deepmirror.services.posture_commands import body_of, film_setup, limits_of
 
 ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source

@@ -13,7 +13,7 @@ from deepmirror.reply.draw import Box, outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
 from deepmirror.services.desk import Desk
-from deepmirror.services.replying import Drawer, Earlier, source_of
+from deepmirror.services.reply_rendering import Drawer, Earlier, source_of
 from deepmirror.services.review import Review
 
 SNAP_SHARE, REACH_SHARE = 0.022, 0.35  # of the picture's height: a click on a joint, and how far beside it still goes with it

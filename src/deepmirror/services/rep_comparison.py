@@ -15,8 +15,8 @@ from deepmirror.core.uncertain_value import Value, with_unit
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.comparing import COMPARED, SECONDS_U
 from deepmirror.services.desk import Desk
+from deepmirror.services.limb_asymmetry import COMPARED, SECONDS_U
 
 SHOWN = (840, 520)  # px of each picture
 

@@ -19,7 +19,7 @@ from deepmirror.reply.page import render_request
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.jobs import Progress
-from deepmirror.services.sending import ReplyRecord, hand_over, kept_whole
+from deepmirror.services.reply_delivery import ReplyRecord, hand_over, kept_whole
 from deepmirror.store.sweep import remove
 
 USUAL_STATURE_CM = 172.0

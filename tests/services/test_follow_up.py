@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from deepmirror.errors import LibraryError
-from deepmirror.services import following
-from deepmirror.services.composing import draft_reply
+from deepmirror.services import follow_up
 from deepmirror.services.desk import Desk
-from deepmirror.services.following import watched
-from deepmirror.services.outgoing import composed
+from deepmirror.services.follow_up import watched
+from deepmirror.services.rep_comparison import Half, SideBySide, films_to_compare
+from deepmirror.services.reply_composing import draft_reply
+from deepmirror.services.reply_preview import composed
 from deepmirror.services.review import Review
-from deepmirror.services.sidebyside import Half, SideBySide, films_to_compare
 from tests.conftest import DEMO, truth_of
 
 DATA = Path(__file__).parent.parent / "data"
@@ -74,10 +74,10 @@ def test_looks_are_kept_as_a_history_until_the_coach_closes_it(demo_desk: Desk, 
     first = demo_desk.store.watches.of_client(review.record.client_id)
     depth = next(w for w in first if w.item["code"] == "shallow_depth")
     assert len(depth.looks) == 1 and depth.looks[0][0] == second
-    lines = following.history(depth)
+    lines = follow_up.history(depth)
     assert len(lines) == 2 and "sent with" in lines[0] and "real change" in lines[1]
     review.conclude()
-    assert len(following.history(next(w for w in demo_desk.store.watches.of_client(review.record.client_id) if w.id == depth.id))) == 2
+    assert len(follow_up.history(next(w for w in demo_desk.store.watches.of_client(review.record.client_id) if w.id == depth.id))) == 2
     demo_desk.store.watches.settle(depth.id, "closed")
     rows = watched(demo_desk.store, second, review.analysis)
     assert {r.item.code: r.state for r in rows}["shallow_depth"] == "closed"  # this film spoke on it: it stays readable here
@@ -104,8 +104,8 @@ def test_a_film_from_another_side_cannot_tell_and_says_why(demo_desk: Desk, seco
     review = Review(demo_desk, second)
     assert review.analysis is not None
     record = demo_desk.store.watches.of_client(review.record.client_id)[0]
-    item = following.Item(**(record.item | {"measure": "fppa_left_deg", "view": "front"}))
-    look = following.look_again(item, review.analysis)
+    item = follow_up.Item(**(record.item | {"measure": "fppa_left_deg", "view": "front"}))
+    look = follow_up.look_again(item, review.analysis)
     assert look.value is None and look.verdict == "cannot tell" and "side" in look.reason
     review.close()
 

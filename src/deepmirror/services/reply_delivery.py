@@ -14,11 +14,11 @@ from deepmirror.exchange.post import Outbox as Outbox
 from deepmirror.files import private_folder, sync_folder, sync_tree, write_whole
 from deepmirror.media.film import Film
 from deepmirror.reply.model import Reply
-from deepmirror.services import following
+from deepmirror.services import follow_up
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.desk import Desk, FilmState
 from deepmirror.services.jobs import Progress
-from deepmirror.services.replying import export_reply
+from deepmirror.services.reply_rendering import export_reply
 from deepmirror.store.library import file_hash
 from deepmirror.store.post import ReplyRecord as ReplyRecord
 from deepmirror.store.sweep import SEALED, remove
@@ -76,10 +76,10 @@ def send_reply(desk: Desk, outbox: Outbox, film_id: int, analysis: Analysis, rep
     package = Package(desk, film_id)
     package.write(film.path, analysis, reply, progress)
     sent = reply.chosen()
-    items = following.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    items = follow_up.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
     with kept_whole(desk, film_id, "reply", package.folder, reply.to_dict()) as record:
         desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
-        following.begin(desk.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
+        follow_up.begin(desk.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
         for item in sent:
             for field in REMEMBERED:
                 if text := getattr(item, field).strip():

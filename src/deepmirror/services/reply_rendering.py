@@ -25,11 +25,11 @@ from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
 from deepmirror.reply.pdf import render_pdf
 from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.composing import frame_at
 from deepmirror.services.desk import Desk
 from deepmirror.services.ghost import GhostMaker
 from deepmirror.services.jobs import Progress
 from deepmirror.services.records import measures_record
+from deepmirror.services.reply_composing import frame_at
 
 Picture = NDArray[np.uint8]
 LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous

@@ -1,4 +1,4 @@
-"""What the library keeps of a client, how she is deleted, and the coach's own settings."""
+"""The coach's own settings of a library."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from pathlib import Path
 
 from deepmirror.errors import LibraryError
 from deepmirror.services.desk import Desk
-from deepmirror.store.forget import belongings, forget
 
 
 @dataclass
@@ -33,18 +32,3 @@ def keep_settings(desk: Desk, new: Settings) -> None:
             raise LibraryError(f"The {name} “{folder}” is not a folder.")
     for key in ("coach", "blur", "inbox", "outbox"):
         desk.store.phrases.set(key, getattr(new, key))
-
-
-def what_goes(desk: Desk, client_id: int) -> list[str]:
-    """What deleting a client deletes, line by line, and what it cannot reach."""
-    held = belongings(desk.store, client_id)
-    lines = [f"{len(paths)} × {kind} ({held.megabytes(kind):.1f} MB)" for kind, paths in held.files.items() if paths]
-    lines += [f"{count} {kind} in the records" for kind, count in held.rows.items() if count]
-    lines += [f"her rows in the backup {path.name}" for path in held.backups]
-    lines += [f"not deleted, it is no longer here: a reply {sentence}" for sentence in held.handed]
-    return [*lines, "not deleted: files that still lie in the watched folder"]
-
-
-def delete_client(desk: Desk, client_id: int) -> None:
-    """Delete a client and everything `what_goes` lists. Raises LibraryError."""
-    forget(desk.store, client_id)
