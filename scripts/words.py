@@ -9,7 +9,7 @@ from pathlib import Path
 from xml.sax.saxutils import escape
 
 from deepmirror.commands.table import ACTIONS
-from deepmirror.ui.words import CONTEXT
+from deepmirror.ui.translation import CONTEXT
 
 UI = Path(__file__).resolve().parent.parent / "src" / "deepmirror" / "ui"
 

@@ -17,7 +17,7 @@ from deepmirror.ui.rooms.desk.films import FilmsModel, days_words
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import DEMO, NOON
-from tests.gui.hands import PATIENCE, asked, key
+from tests.gui.ui_driver import PATIENCE, asked, key
 
 
 def shown(window: MainWindow) -> list[str]:

@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
-from tests.gui.hands import PATIENCE, choose_mark, click_film, key, open_film, settle
+from tests.gui.ui_driver import PATIENCE, choose_mark, click_film, key, open_film, settle
 
 
 def test_machine_marks_are_placed_kept_by_machine_and_questioned_when_taken_over(window: MainWindow, qtbot: QtBot) -> None:

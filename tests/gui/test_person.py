@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.window import MainWindow
-from tests.gui.hands import key, open_film
+from tests.gui.ui_driver import key, open_film
 
 PATIENCE = 60000
 

@@ -12,7 +12,7 @@ from deepmirror.services.reply_composing import Correction
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 from deepmirror.ui.window import MainWindow
-from tests.gui.hands import PATIENCE, key, open_film
+from tests.gui.ui_driver import PATIENCE, key, open_film
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from deepmirror.commands.table import ACTIONS
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
-from tests.gui.hands import PATIENCE, choose_mark, key, open_film, settle
+from tests.gui.ui_driver import PATIENCE, choose_mark, key, open_film, settle
 
 
 def test_every_action_has_words_a_key_and_a_deed(window: MainWindow) -> None:

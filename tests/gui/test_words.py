@@ -11,9 +11,9 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.services.desk import Desk
 from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import ROOMS, MainWindow
-from deepmirror.ui.words import load_language
-from tests.gui.hands import PATIENCE, open_film
+from tests.gui.ui_driver import PATIENCE, open_film
 
 LONGER = 1.35  # German against English runs about a third longer; common practice, no source
 

@@ -19,7 +19,7 @@ from deepmirror.services.observation_runner import LookApart
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON
-from tests.gui.hands import PATIENCE, asked, key, open_film, settle, solved
+from tests.gui.ui_driver import PATIENCE, asked, key, open_film, settle, solved
 from tests.hostile.conftest import said
 from tests.hostile.test_library import locked
 

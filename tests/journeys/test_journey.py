@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.window import MainWindow
 from tests.conftest import truth_of
-from tests.gui.hands import asked, solved
+from tests.gui.ui_driver import asked, solved
 
 PATIENCE = 120000
 

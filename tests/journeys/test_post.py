@@ -20,7 +20,7 @@ from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import DEMO
-from tests.gui.hands import PATIENCE, key, solved
+from tests.gui.ui_driver import PATIENCE, key, solved
 
 DATA = Path(__file__).parent.parent / "data"
 

@@ -18,8 +18,8 @@ from deepmirror.services.reply_delivery import Outbox
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import MainWindow
-from deepmirror.ui.words import load_language
 
 
 def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:

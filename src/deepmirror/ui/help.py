@@ -7,8 +7,8 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QGridLayout, QMessageBox, QWidget
 
 from deepmirror.commands.table import ACTIONS
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 CAUTION = (
     "See a physician before starting a programme.\n\n"

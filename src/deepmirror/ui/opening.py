@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QMessageBox
 from deepmirror.errors import DeepMirrorError, LibraryBusy, LibraryDamaged
 from deepmirror.services.desk import Desk
 from deepmirror.services.rescue import backups_at_hand, go_back_to
-from deepmirror.ui.widgets.paper import plain
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import plain
 
 MOST_OFFERED = 3
 

@@ -26,13 +26,13 @@ from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import JobRunner
 from deepmirror.services.reply_delivery import Outbox, folder_outbox
 from deepmirror.services.review import Analysis, Observed, Review
-from deepmirror.ui.control.answering import Answering
-from deepmirror.ui.control.bringing import Bringing
-from deepmirror.ui.control.collecting import Collecting
+from deepmirror.ui.control.client_controller import Knowing
 from deepmirror.ui.control.edits import Edits
-from deepmirror.ui.control.following import Following
-from deepmirror.ui.control.keeping import Keeping
-from deepmirror.ui.control.knowing import Knowing
+from deepmirror.ui.control.film_import_controller import Bringing
+from deepmirror.ui.control.follow_up_controller import Following
+from deepmirror.ui.control.inbox_controller import Collecting
+from deepmirror.ui.control.reply_controller import Answering
+from deepmirror.ui.control.settings_controller import Keeping
 from deepmirror.ui.help import show_caution, show_keys
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
@@ -40,8 +40,8 @@ from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
-from deepmirror.ui.widgets.paper import PlainLabel, plain
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, plain
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare")
 

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QMessageBox
 from deepmirror.errors import LibraryError
 from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job
-from deepmirror.ui.widgets.paper import PlainLabel, plain, tip
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, plain, tip
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

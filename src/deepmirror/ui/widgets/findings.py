@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from deepmirror.core.uncertain_value import Verdict
-from deepmirror.ui.widgets.paper import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
 
 

@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 VIEWS = (
     ("side-left", "From the side: left side to the camera"),

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
 
 Array = NDArray[np.float64]
 SHARES = (0.44, 0.12, 0.44)  # of the width for first movement, hold and second movement

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
 
 
 class SettingsDialog(QDialog):

@@ -8,8 +8,8 @@ from pathlib import Path
 from PyQt6.QtGui import QPageSize, QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 
 class SheetDialog(QDialog):

@@ -22,10 +22,10 @@ from PyQt6.QtWidgets import (
 from deepmirror.core.time_normalisation import WHOLE
 from deepmirror.services.rep_comparison import SideBySide
 from deepmirror.ui.jobs import FrameReader
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
-from deepmirror.ui.widgets.paper import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.phase_plot import PhaseCurves, PhasePlot
-from deepmirror.ui.words import tr
 
 TICKS = 600  # slider steps over a whole rep
 TICK_MS = 25

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, Q
 
 from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
 from deepmirror.ui.theme import tokens as t
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
 
 ROW_HEIGHT = 104
 STRIPS_KEPT = 300

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidg
 
 from deepmirror.errors import one_line
 from deepmirror.services.arrivals import ArrivalRecord
-from deepmirror.ui.widgets.paper import PlainLabel, empty, tip
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, tip
 
 MOST_ROWS, LONGEST_LINE = 3, 240
 STANDS_FOR = {"waiting": "whose film?", "refused": "could not be taken in", "twin": "came twice"}

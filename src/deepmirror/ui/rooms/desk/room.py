@@ -13,8 +13,8 @@ from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
 from deepmirror.ui.rooms.desk.post import PostPanel
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 
 class DeskRoom(QWidget):

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QListWidget,
 
 from deepmirror.core.scale import PLATE_CM
 from deepmirror.services.review import Pixel, Review
-from deepmirror.ui.widgets.paper import PlainLabel, heading
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
 
 SUBJECT = "subject"
 SWAP_START, SWAP_END = "Left and right are swapped from here…", "…to here"

@@ -12,9 +12,9 @@ from deepmirror.core.uncertain_value import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.follow_up import Watched
 from deepmirror.services.reference_marks import still_wanted
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.paper import PlainLabel, empty, heading, rolled
-from deepmirror.ui.words import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, heading, rolled
 
 SHOWN = {
     "knee_flexion_max_deg": ("Knee flexion, most", "°"),

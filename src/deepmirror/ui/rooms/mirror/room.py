@@ -30,10 +30,10 @@ from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.overlay import drawn
 from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
-from deepmirror.ui.widgets.paper import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
-from deepmirror.ui.words import tr
 
 SPEEDS = (1.0, 0.5, 0.25)
 NUDGE_PX = 0.25

@@ -23,9 +23,9 @@ from deepmirror.core.body import JOINT_SHARE
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
-from deepmirror.ui.widgets.paper import PlainLabel, heading, rolled
-from deepmirror.ui.words import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, rolled
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
 AGES = ("", "under 18", "18-39", "40-59", "60 and over")

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider
 
 from deepmirror.core.squat_model import Answer, Lever, Setup
 from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
-from deepmirror.ui.widgets.paper import PlainLabel, heading
-from deepmirror.ui.words import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
 
 BAR_WORDS = {
     "high": "high on the back",

@@ -12,8 +12,8 @@ from PyQt6.QtGui import QDesktopServices, QImage, QPixmap
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 FILM_WIDTH, PAGE_WIDTH = 700, 440
 Fetch = Callable[[int], NDArray[np.uint8]]

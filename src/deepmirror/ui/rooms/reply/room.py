@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import (
 from deepmirror.services.reply_composing import CLICKS, Correction, StrokeKind
 from deepmirror.services.reply_rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
-from deepmirror.ui.rooms.reply.words import LABEL_WIDTH, CorrectionWords, WordsField
-from deepmirror.ui.widgets.paper import PlainLabel, rolled, tip
-from deepmirror.ui.words import tr
+from deepmirror.ui.rooms.reply.correction_editor import LABEL_WIDTH, CorrectionWords, WordsField
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, rolled, tip
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
     ("line", "Line", "Click its two ends; an end on a joint goes with the joint"),

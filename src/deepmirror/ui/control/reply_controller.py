@@ -20,8 +20,8 @@ from deepmirror.services.reply_rendering import Earlier, Reply
 from deepmirror.services.review import Review
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.request_dialog import RequestDialog
-from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

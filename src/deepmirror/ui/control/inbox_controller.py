@@ -15,7 +15,7 @@ from deepmirror.services.arrivals import ArrivalRecord, Arrivals, Unplaced, plac
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.reply_delivery import hand_over_rest
 from deepmirror.ui.jobs import Job
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from deepmirror.services.reply_composing import Correction
-from deepmirror.ui.widgets.paper import PlainLabel
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 FIELDS = (
     ("title", "Title", 1, False),

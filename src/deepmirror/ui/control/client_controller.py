@@ -10,8 +10,8 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.jobs import Job
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
-from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

@@ -14,7 +14,7 @@ from deepmirror.services.follow_up import Watched
 from deepmirror.services.jobs import Progress
 from deepmirror.services.rep_comparison import Half, SideBySide, films_to_compare
 from deepmirror.ui.jobs import Job
-from deepmirror.ui.words import tr
+from deepmirror.ui.translation import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

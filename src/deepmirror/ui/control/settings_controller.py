@@ -12,9 +12,9 @@ from deepmirror.services.client_deletion import delete_client, what_goes
 from deepmirror.services.jobs import Progress
 from deepmirror.services.settings import Settings, keep_settings, settings_of
 from deepmirror.ui.jobs import Job
-from deepmirror.ui.widgets.paper import plain
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
-from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow

@@ -16,8 +16,8 @@ from deepmirror.services.arrivals import Placed, is_bundle, take_film
 from deepmirror.services.desk import FilmRecord
 from deepmirror.services.jobs import Progress
 from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.import_dialog import ImportDialog
-from deepmirror.ui.words import tr
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
