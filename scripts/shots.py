@@ -71,7 +71,7 @@ def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> No
             window.mirror.toggle_placing()
         shoot(window, name, out)
     window.mirror.toggle_placing()
-    window.knowing.sheet()
+    window.client_control.sheet()
     dialog = window.findChild(SheetDialog)
     assert dialog is not None
     dialog.grab().save(str(out / "sheet.png"))
@@ -82,11 +82,11 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     """Films arrive and are measured; the follow-up, then and now, the whole reply, a request for a new film."""
     clock = [13.0]
     plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
-    window.collecting.watch(Arrivals(window.desk, SimulatedMailbox(plan, folder / "letters", lambda: clock[0])))
+    window.inbox.watch(Arrivals(window.desk, SimulatedMailbox(plan, folder / "letters", lambda: clock[0])))
     wait(lambda: window.desk.films()[0].state == "ready" and not window.jobs, 180000)
     clock[0] = 60.0
     wait(lambda: len(window.desk.films()) == 12, 60000)
-    window.collecting.rest()
+    window.inbox.rest()
     wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 180000)
     shoot(window, "desk", out)
     films = {f.client_name.split()[0]: f.id for f in reversed(window.desk.films())}
@@ -96,9 +96,9 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     window.go("mirror")
     window.mirror.next_finding()
     shoot(window, "mirror-follow", out)
-    window.answering.compose()
+    window.reply_control.compose()
     wait(lambda: window.reply_room.canvas.image() is not None)
-    window.answering.preview()
+    window.reply_control.preview()
     wait(lambda: window.findChild(PreviewDialog) is not None, 60000)
     preview = window.findChild(PreviewDialog)
     assert preview is not None
@@ -107,7 +107,7 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     grab(preview, "preview", out)
     window.open_film(films["Nuru"])
     wait(lambda: solved(window))
-    window.answering.ask_again()
+    window.reply_control.ask_again()
     wait(lambda: window.findChild(RequestDialog) is not None)
     request = window.findChild(RequestDialog)
     assert request is not None
@@ -145,12 +145,12 @@ def main() -> None:
         shoot(window, "mirror-ghost", out)
         window.mirror.toggle_ghost()
         for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
-            window.knowing.open(next(c.id for c in desk.clients() if c.name.startswith(client)))
+            window.client_control.open(next(c.id for c in desk.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)
             shoot(window, name, out)
         window.open_film(machines["leg_extension"])
         wait(lambda: solved(window))
-        window.answering.compose()
+        window.reply_control.compose()
         wait(lambda: window.reply_room.canvas.image() is not None)
         shoot(window, "reply", out)
         window.open_film(films["frontYuna"])

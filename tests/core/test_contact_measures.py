@@ -16,7 +16,7 @@ from deepmirror.core.footplate_measures import homography, placement, to_platfor
 from deepmirror.core.kinematics import angle_series
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import CannotTell, Marks, Scene
+from deepmirror.core.scene import CannotTell, Marks, MeasurementContext
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
 
@@ -24,7 +24,7 @@ PX = 3.0  # px per cm
 REP = Rep(1, 0.2, 2.0, 2.2, 3.8, {}, 90.0, {"concentric": 60.0}, {"concentric": 40.0}, {}, first="concentric")
 
 
-def curl(pivot_off_cm: tuple[float, float] = (0.0, 0.0), roller_at: float = 0.9, before_cm: float = 0.0) -> Scene:
+def curl(pivot_off_cm: tuple[float, float] = (0.0, 0.0), roller_at: float = 0.9, before_cm: float = 0.0) -> MeasurementContext:
     """A prone curl seen from the left: the knee stays, the roller rides on a lever about the pivot and on the shin."""
     times = np.arange(0, 4, 1 / 30)
     flexion = np.radians(5 + 100 * (1 - np.cos(2 * np.pi * times / 4)) / 2)
@@ -56,7 +56,7 @@ def curl(pivot_off_cm: tuple[float, float] = (0.0, 0.0), roller_at: float = 0.9,
     track = Track(times, names, np.stack(list(points.values()), axis=1), np.tile(np.eye(2 * n) * 0.25, (len(times), 1, 1)))
     pad = np.array([[200.0, 430.0], [520.0, 430.0]])
     marks = Marks(pad_line=pad, pivot=pivot, bench_edge=knee - [5 * PX, 0])
-    return Scene(track, "side-left", angle_series(track, "side-left"), [REP], Body(170), Value(PX, 0.03), marks=marks)
+    return MeasurementContext(track, "side-left", angle_series(track, "side-left"), [REP], Body(170), Value(PX, 0.03), marks=marks)
 
 
 @settings(deadline=None, max_examples=40)
@@ -85,7 +85,7 @@ def test_roller_place_and_lever_angle() -> None:
     assert FILM_MEASURES["lever_angle_deg"](curl((0.0, 6.0))).value > 4
 
 
-def moved(scene: Scene, name: str, path: np.ndarray) -> Scene:
+def moved(scene: MeasurementContext, name: str, path: np.ndarray) -> MeasurementContext:
     positions = scene.track.positions.copy()
     positions[:, scene.track.names.index(name)] += path
     return replace(scene, track=replace(scene.track, positions=positions))
@@ -101,8 +101,8 @@ def test_contact_edges_and_the_pelvis() -> None:
     assert REP_MEASURES["knee_slide_cm"](dragged, REP).value == pytest.approx(6, abs=0.2)
     assert REP_MEASURES["knee_lift_cm"](dragged, REP).value == pytest.approx(0, abs=0.2)
     assert REP_MEASURES["edge_clearance_cm"](scene, REP).value == pytest.approx(5, abs=0.1)
-    rolled = moved(scene, "waistband", share * [1 * PX, -4 * PX])
-    turn = REP_MEASURES["pelvis_tuck_deg"](rolled, REP)
+    vertical_scroll_area = moved(scene, "waistband", share * [1 * PX, -4 * PX])
+    turn = REP_MEASURES["pelvis_tuck_deg"](vertical_scroll_area, REP)
     assert turn.value == pytest.approx(np.degrees(np.arctan2(9 + 4 * PX, 11 * PX) - np.arctan2(9, 12 * PX)), abs=1)
     assert REP_MEASURES["pelvis_tuck_deg"](scene, REP).value < 0.5
 

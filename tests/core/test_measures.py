@@ -12,7 +12,7 @@ from deepmirror.core.kinematics import angle_series, signed
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep, find_reps
 from deepmirror.core.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
-from deepmirror.core.scene import CannotTell, Marks, Scene, highest, peak
+from deepmirror.core.scene import CannotTell, Marks, MeasurementContext, highest, peak
 from deepmirror.core.tempo import parse_tempo
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Value
@@ -31,7 +31,7 @@ REP = Rep(
 )
 
 
-def squat_side(way: int = 1, depth_deg: float = 0.0) -> Scene:
+def squat_side(way: int = 1, depth_deg: float = 0.0) -> MeasurementContext:
     """A client facing right (way 1) or left, 2 px per cm, standing then at `depth_deg` of thigh above level."""
     view, side = ("side-right", "right") if way == 1 else ("side-left", "left")
     stand = {"toe": (18, 0), "heel": (-8, 0), "ankle": (0, -8), "knee": (0, -48), "hip": (0, -88), "shoulder": (0, -138)}
@@ -46,7 +46,7 @@ def squat_side(way: int = 1, depth_deg: float = 0.0) -> Scene:
     times = np.linspace(0, 1, 31)
     track = Track(times, names, positions, np.tile(np.eye(12) * 0.25, (31, 1, 1)))
     body = Body(175, 70, measured_cm={"thigh": 40, "shank": 40, "foot": 26})
-    return Scene(track, view, angle_series(track, view), [REP], body, Value(2.0, 0.06), parse_tempo("1-0-1-0"))
+    return MeasurementContext(track, view, angle_series(track, view), [REP], body, Value(2.0, 0.06), parse_tempo("1-0-1-0"))
 
 
 @pytest.mark.parametrize("way", [1, -1])
@@ -93,7 +93,7 @@ def test_shares_of_tempo_and_bounce() -> None:
     assert REP_MEASURES["bounce_per_s"](scene, held).value == 0
 
 
-def front(cave_px: float = 0.0) -> Scene:
+def front(cave_px: float = 0.0) -> MeasurementContext:
     """A client seen from the front: 2 px per cm, knees over the feet or fallen inward at the bottom."""
     frames = []
     for inward in (0.0, cave_px, 0.0):
@@ -112,7 +112,7 @@ def front(cave_px: float = 0.0) -> Scene:
     positions = np.repeat(np.array([[(640 + x, 600 + y) for x, y in f.values()] for f in frames]), [10, 11, 10], axis=0)
     track = Track(np.linspace(0, 1, 31), names, positions, np.tile(np.eye(2 * len(names)) * 0.25, (31, 1, 1)))
     body = Body(175, 70, measured_cm={"foot": 26.0, "biacromial": 36.0})
-    return Scene(track, "front", angle_series(track, "front"), [REP], body, Value(2.0, 0.06))
+    return MeasurementContext(track, "front", angle_series(track, "front"), [REP], body, Value(2.0, 0.06))
 
 
 def test_front_measures_of_a_known_figure() -> None:
@@ -185,7 +185,7 @@ def test_pivot_misfit_is_the_distance_to_the_knee() -> None:
         ("eccentric_share_pct", front()),
     ],
 )
-def test_what_a_film_cannot_tell_comes_with_advice(name: str, scene: Scene) -> None:
+def test_what_a_film_cannot_tell_comes_with_advice(name: str, scene: MeasurementContext) -> None:
     with pytest.raises(CannotTell) as told:
         REP_MEASURES[name](scene, REP)
     assert told.value.reason and told.value.advice.words.endswith(".")

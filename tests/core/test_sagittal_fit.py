@@ -10,14 +10,14 @@ from scipy.spatial.transform import Rotation
 
 from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP, angle_series, between
-from deepmirror.core.sagittal_fit import Opening, fit_plane
+from deepmirror.core.sagittal_fit import OutOfPlanePrior, fit_plane
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
 
 LENGTHS = {"thigh": 42.0, "shank": 41.0, "foot": 26.0, "trunk": 48.0, "biacromial": 37.0, "hip_breadth": 23.0}
 FOCAL, AWAY_CM, SIZE = 1024.0, 340.0, (1280, 720)
 JOINTS = ("shoulder", "hip", "knee", "ankle", "heel", "toe")
-OPENING = Opening((15, 8), (15, 8), (15, 10), planted=True, stance=(1.1, 0.3))
+OPENING = OutOfPlanePrior((15, 8), (15, 8), (15, 10), planted=True, stance=(1.1, 0.3))
 
 
 def squatting(yaw_deg: float, knees_open_deg: float = 16.0) -> tuple[Track, np.ndarray, dict[str, float]]:

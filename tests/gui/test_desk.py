@@ -92,10 +92,10 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
     inbox = tmp_path / "inbox"
     inbox.mkdir()
     shutil.copyfile(short_film, inbox / "tove back_squat.mp4")
-    window.collecting.watch(Arrivals(window.desk, FolderMailbox(inbox)))
+    window.inbox.watch(Arrivals(window.desk, FolderMailbox(inbox)))
     post = window.desk_room.post
     qtbot.waitUntil(lambda: bool(post.arrivals), timeout=20000)
-    window.collecting.rest()
+    window.inbox.rest()
     assert post.isVisible() and len(post.buttons) == 1
     window.desk_room.list.setFocus()
     key(window, "place_arrival")
@@ -113,11 +113,11 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
 def test_refused_letters_stand_there_until_they_are_set_aside(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     broken = tmp_path / "broken.zip"
     broken.write_bytes(b"PK\x03\x04 no")
-    window.bringing.bring(broken)
+    window.film_import.bring(broken)
     post = window.desk_room.post
     qtbot.waitUntil(lambda: bool(post.arrivals), timeout=20000)
     assert post.arrivals[0].state == "refused" and "broken.zip" in post.arrivals[0].sentence
-    window.collecting.set_aside(post.arrivals[0])
+    window.inbox.set_aside(post.arrivals[0])
     assert not post.isVisible() and window.desk.store.arrivals.newest()[0].state == "aside"
 
 
@@ -139,7 +139,7 @@ def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -
 
 
 def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindow, qtbot: QtBot) -> None:
-    window.bringing.bring(DEMO / "yuna_back_squat_front.mp4")
+    window.film_import.bring(DEMO / "yuna_back_squat_front.mp4")
     dialog = asked(window, qtbot)
     qtbot.waitUntil(lambda: dialog.view.currentData() == "front", timeout=20000)
     assert "Guessed" in dialog.view.toolTip()

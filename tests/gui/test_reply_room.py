@@ -26,7 +26,7 @@ def composing(window: MainWindow, qtbot: QtBot) -> MainWindow:
 
 
 def settle_picture(window: MainWindow, qtbot: QtBot) -> None:
-    answering = window.answering
+    answering = window.reply_control
     qtbot.waitUntil(
         lambda: window.reply_room.canvas.image() is not None and not answering._drawing and answering._wanted is None, timeout=30000
     )
@@ -175,7 +175,7 @@ def test_the_preview_shows_the_written_files_and_sends_them(composing: MainWindo
     film = composing.desk.store.reply_folder(composing.review.film_id) / "reply.mp4"
     written = film.read_bytes()
     QTest.keyClick(dialog, Qt.Key.Key_Return)
-    composing.answering.send()  # a second press while it is on its way sends nothing twice
+    composing.reply_control.send()  # a second press while it is on its way sends nothing twice
     qtbot.waitUntil(lambda: not composing.jobs, timeout=PATIENCE)
     assert len(composing.desk.store.replies.of_film(composing.review.film_id)) == 1
     sent = composing.desk.store.replies.of_film(composing.review.film_id)[0]
@@ -211,10 +211,10 @@ def test_two_reps_of_one_film_are_compared_by_keys(window: MainWindow, qtbot: Qt
 
 def test_a_client_is_deleted_only_after_a_yes(window: MainWindow, qtbot: QtBot) -> None:
     open_film(window, qtbot, "Nuru")
-    window.knowing.open(None)
+    window.client_control.open(None)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for answer in ("Cancel", "Delete for good"):
-        window.keeping.delete_client()
+        window.settings_control.delete_client()
         box = next(b for b in window.findChildren(QMessageBox) if b.isVisible())
         assert "films" in box.informativeText() and "Nuru" in box.text()
         button = next(b for b in box.findChildren(QPushButton) if b.text().replace("&", "") == answer)
@@ -225,14 +225,14 @@ def test_a_client_is_deleted_only_after_a_yes(window: MainWindow, qtbot: QtBot) 
 
 
 def test_the_coachs_name_is_kept_and_stands_under_replies(window: MainWindow, qtbot: QtBot) -> None:
-    window.keeping.settings()
+    window.settings_control.settings()
     dialog = window.findChild(SettingsDialog)
     assert dialog is not None
     dialog.coach.setText("Ina Varga")
     dialog.blur.setChecked(True)
     dialog._keep()
     open_film(window, qtbot, "Oren")
-    window.answering.compose()
+    window.reply_control.compose()
     assert window.reply_room.reply is not None and window.reply_room.reply.coach == "Ina Varga" and window.reply_room.reply.blur
     settle_picture(window, qtbot)
 

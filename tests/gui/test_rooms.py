@@ -174,7 +174,7 @@ def test_one_and_a_half_reps_are_said_with_a_key_and_taken_back(window: MainWind
 
 def test_a_painful_knee_brings_its_pathway_to_the_person_and_the_sheet(window: MainWindow, qtbot: QtBot) -> None:
     open_film(window, qtbot, "Yuna")
-    window.knowing.open(None)
+    window.client_control.open(None)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     room = window.person_room
     assert room.caution.text() == ""
@@ -182,7 +182,7 @@ def test_a_painful_knee_brings_its_pathway_to_the_person_and_the_sheet(window: M
     room.pain.editingFinished.emit()
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     assert "heel slides" in room.caution.text() and "May take its place" in room.caution.text() and "clinician" in room.caution.text()
-    window.knowing.sheet()
+    window.client_control.sheet()
     sheet = next(d for d in window.findChildren(QDialog) if d.windowTitle() == "Set-up sheet")
     assert isinstance(sheet, SheetDialog) and "heel slides" in sheet.page.toPlainText()
     sheet.close()

@@ -47,11 +47,11 @@ def foreign(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainW
 
 def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, qtbot: QtBot) -> None:
     open_film(foreign, qtbot, "Bram")
-    foreign.following.compare()
+    foreign.follow_up.compare()
     qtbot.waitUntil(lambda: foreign.compare.pair is not None and not foreign.jobs, timeout=PATIENCE)
-    foreign.answering.compose()
+    foreign.reply_control.compose()
     qtbot.waitUntil(lambda: foreign.reply_room.canvas.image() is not None, timeout=PATIENCE)
-    foreign.knowing.open(None)
+    foreign.client_control.open(None)
     qtbot.waitUntil(lambda: not foreign.jobs, timeout=PATIENCE)
     for room in ROOMS:
         foreign.go(room)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from deepmirror.services.desk import Desk
-from deepmirror.services.observation_runner import LookApart
+from deepmirror.services.observation_runner import SubprocessObserver
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON
@@ -94,7 +94,7 @@ def test_a_child_that_ends_makes_a_failed_film_that_a_key_tries_again(
     script = f"import os, sys; from deepmirror import bootstrap\ndef f(): {code}\nsys.exit(bootstrap.ending(f))"
     real, real_look = subprocess.Popen, guarded.desk.look
     monkeypatch.setattr("deepmirror.services.jobs.subprocess.Popen", lambda words, **k: real([words[0], "-c", script], **k))
-    guarded.desk.look = LookApart(None, guarded.desk.store.work_folder())
+    guarded.desk.look = SubprocessObserver(None, guarded.desk.store.work_folder())
     guarded.go("desk")
     guarded.desk_room.show_all()
     guarded.desk_room._select(film.id)
@@ -138,7 +138,7 @@ def test_an_edit_a_locked_library_does_not_take_is_told_kept_and_saved(guarded: 
 def test_what_was_answered_of_a_film_is_not_lost_when_it_cannot_be_taken_in(
     guarded: MainWindow, qtbot: QtBot, short_film: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    guarded.bringing.bring(short_film)
+    guarded.film_import.bring(short_film)
     dialog = asked(guarded, qtbot)
     dialog.fill("Ulla Brandt", "back_squat", "side-left", 45, "felt easy")
 
@@ -177,9 +177,9 @@ def test_names_are_words_and_never_markup(guarded: MainWindow, qtbot: QtBot) -> 
     guarded.desk_room.refresh()
     guarded.open_film(film.id)
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
-    guarded.answering.compose()
+    guarded.reply_control.compose()
     qtbot.waitUntil(lambda: guarded.reply_room.canvas.image() is not None, timeout=PATIENCE)
-    guarded.knowing.open(None)
+    guarded.client_control.open(None)
     guarded.complain(f"{name} could not be read.")
     labels = [label for widget in QApplication.topLevelWidgets() for label in widget.findChildren(QLabel)]
     odd = [label for label in labels if "<" in label.text() and label.textFormat() != Qt.TextFormat.PlainText]

@@ -63,7 +63,7 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     findings = window.review.analysis.judgement.findings
     assert "tempo_fast_eccentric" in [f.code for f in findings]
 
-    window.answering.compose()
+    window.reply_control.compose()
     room = window.reply_room
     qtbot.waitUntil(lambda: room.canvas.image() is not None, timeout=20000)
     room.pick_code("tempo_fast_eccentric")

@@ -40,10 +40,10 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     window.outbox = SimulatedOutbox(tmp_path / "out")
     clock = [5.0]
     mailbox = SimulatedMailbox(DEMO / "arrivals" / "plan.json", tmp_path / "post", lambda: clock[0])
-    window.collecting.watch(Arrivals(desk, mailbox))
+    window.inbox.watch(Arrivals(desk, mailbox))
     qtbot.waitUntil(lambda: desk.films()[0].client_name.startswith("Bram") and desk.films()[0].state == "ready", timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-    window.collecting.rest()
+    window.inbox.rest()
     film = desk.films()[0]
     assert film.line == "4 reps · Lowered faster than prescribed" and len(film.turns) == 4
 
@@ -62,7 +62,7 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     press("next_film")
     qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
     assert window.review is not None and window.review.film_id == film.id
-    rows = {r.item.code: r for r in window.following.rows}
+    rows = {r.item.code: r for r in window.follow_up.rows}
     assert rows["shallow_depth"].look.verdict == "real change" and rows["tempo_fast_eccentric"].look.verdict == "not distinguishable"
     room = window.compare  # a film that speaks on earlier corrections opens with then and now
     qtbot.waitUntil(lambda: window.stack.currentWidget() is room and room.view.image() is not None, timeout=PATIENCE)
@@ -103,7 +103,7 @@ def test_the_week_after_speaks_on_the_correction_and_it_is_said_anew(window: Mai
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     window.open_film(record.id)
     qtbot.waitUntil(lambda: window.stack.currentWidget() is window.compare and not window.jobs, timeout=PATIENCE)
-    said = {r.item.code: r.look.verdict for r in window.following.rows}
+    said = {r.item.code: r.look.verdict for r in window.follow_up.rows}
     assert said == {"shallow_depth": "not distinguishable", "tempo_fast_eccentric": "not distinguishable"}
     key(window, "next_watched")
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
@@ -111,4 +111,4 @@ def test_the_week_after_speaks_on_the_correction_and_it_is_said_anew(window: Mai
     qtbot.waitUntil(lambda: window.stack.currentWidget() is window.reply_room, timeout=PATIENCE)
     item = window.reply_room.item()
     assert item is not None and item.code == "tempo_fast_eccentric" and item.chosen
-    qtbot.waitUntil(lambda: not window.answering._drawing, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not window.reply_control._drawing, timeout=PATIENCE)

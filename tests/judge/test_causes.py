@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from deepmirror.core.scene import Scene
+from deepmirror.core.scene import MeasurementContext
 from deepmirror.core.uncertain_value import Value
 from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.schema import Cause
@@ -21,7 +21,7 @@ CAUSES = [
 ]
 
 
-def set_of(count: int) -> Scene:
+def set_of(count: int) -> MeasurementContext:
     return replace(squat_side(), reps=[replace(REP, number=i + 1) for i in range(count)])
 
 

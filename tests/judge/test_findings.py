@@ -9,7 +9,7 @@ import pytest
 
 from deepmirror.core.kinematics import angle_series
 from deepmirror.core.reps import find_reps
-from deepmirror.core.scene import Scene
+from deepmirror.core.scene import MeasurementContext
 from deepmirror.core.uncertain_value import Value, Verdict
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue
@@ -50,7 +50,7 @@ GOOD = {
 }
 
 
-def scene(view: str = "side-right") -> Scene:
+def scene(view: str = "side-right") -> MeasurementContext:
     times, signal = programme([(2.0, 0.3, 1.0, 0.4, 110.0)] * 3)
     base = squat_side()
     return replace(base, view=view, reps=find_reps(times, signal, "eccentric", 25), angles=angle_series(base.track, "side-right"))

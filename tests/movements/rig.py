@@ -14,7 +14,7 @@ import numpy as np
 from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP, angle_series
 from deepmirror.core.reps import find_reps
-from deepmirror.core.scene import Marks, Scene
+from deepmirror.core.scene import Marks, MeasurementContext
 from deepmirror.core.tempo import parse_tempo
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
@@ -113,7 +113,7 @@ class Rep:
 class Outcome:
     """The judged set."""
 
-    scene: Scene
+    scene: MeasurementContext
     measured: Measured
     judgement: Judgement
     codes: dict[str, tuple[int, ...]] = field(default_factory=dict)
@@ -236,7 +236,7 @@ def judged(
     found = find_reps(times, series.values, movement.first_phase, movement.min_range_deg)
     found = reps_of_the_set(found, movement, track, view)
     body, scale = Body(175, 75, "female", dict(CM)), Value(PX_PER_CM, 0.02)
-    scene = Scene(
+    scene = MeasurementContext(
         track, view, angles, found, body, scale, parse_tempo(tempo), marks=marks or Marks(), platform_moves=movement.platform_moves
     )
     numbers = measure(scene)

@@ -9,7 +9,7 @@ import pytest
 
 from deepmirror.core.body import Body
 from deepmirror.core.kinematics import UP
-from deepmirror.core.sagittal_fit import Opening, fit_plane
+from deepmirror.core.sagittal_fit import OutOfPlanePrior, fit_plane
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
@@ -84,7 +84,7 @@ def test_a_back_keeps_the_length_it_shows_where_nothing_passes_before_it() -> No
     evidence.step_sigma[hidden, 1] = 30.0
     hinge = seen("side-right", "romanian_deadlift")
     track = Track(evidence.times, tuple(names), true, np.tile(np.eye(12), (FRAMES, 1, 1)))
-    plane = fit_plane(track, "side-right", BODY, Opening(planted=True), None, UP, (1280, 720), {})
+    plane = fit_plane(track, "side-right", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720), {})
     assert plane is not None
     key = Keyframe(0, {n: tuple(true[0, i]) for i, n in enumerate(names)})
     lengths = side_lengths(evidence, [key], plane, hinge, followed)

@@ -7,7 +7,7 @@ import pytest
 
 from deepmirror.media.film import Film
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detector, LandmarkNetwork, Region, Sighting
-from deepmirror.pose.pose_tracker import FINAL, QUICK, Watcher, restless
+from deepmirror.pose.pose_tracker import FINAL, QUICK, PoseTracker, restless
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
@@ -28,8 +28,8 @@ def region(x: float = 600, y: float = 350, side: float = 650, turn_deg: float = 
 
 
 @pytest.fixture(scope="module")
-def watcher() -> Watcher:
-    return Watcher(QUICK, None)
+def watcher() -> PoseTracker:
+    return PoseTracker(QUICK, None)
 
 
 @pytest.mark.parametrize(
@@ -43,12 +43,14 @@ def watcher() -> Watcher:
         ((), None),
     ],
 )
-def test_a_body_found_askew_to_the_followed_region_is_worth_a_look(watcher: Watcher, found: tuple[Region, ...], taken: int | None) -> None:
+def test_a_body_found_askew_to_the_followed_region_is_worth_a_look(
+    watcher: PoseTracker, found: tuple[Region, ...], taken: int | None
+) -> None:
     watcher._detectors[0] = Finds(*found)  # type: ignore[call-overload]
     assert watcher._afresh(0, EMPTY, region(turn_deg=48)) == (None if taken is None else found[taken])
 
 
-def test_turns_are_compared_around_the_circle(watcher: Watcher) -> None:
+def test_turns_are_compared_around_the_circle(watcher: PoseTracker) -> None:
     watcher._detectors[0] = Finds(region(turn_deg=-175))  # type: ignore[call-overload]
     assert watcher._afresh(0, EMPTY, region(turn_deg=178)) is None
 
@@ -67,7 +69,7 @@ class Shows:
 
 
 @pytest.mark.parametrize("right", ["followed", "anew"])
-def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: Watcher, right: str) -> None:
+def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: PoseTracker, right: str) -> None:
     """A followed region lags behind a rising trunk; a plate taken for a head turns the one found anew."""
     both = {"followed": region(turn_deg=48), "anew": region(turn_deg=6)}
     elsewhere = region(x=520, side=400, turn_deg=80)

@@ -12,10 +12,10 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, Habit, Offsets, Posture, offsets
+from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, JointOffsetPrior, Offsets, Posture, offsets
 from deepmirror.pose.pose_tracker import LEG, unswap
 from deepmirror.pose.tracking_pipeline import DRIFT_REST, _systematic
-from deepmirror.pose.trajectory_solver import Bearings, Lengths, Solution, Trust, solve
+from deepmirror.pose.trajectory_solver import Lengths, SegmentRotations, Solution, SourceWeights, solve
 from deepmirror.services.analysis import conclude
 from tests.conftest import DEMO
 
@@ -45,7 +45,7 @@ def clicks(truth: np.ndarray, frame: int) -> Keyframe:
 
 
 def solved(
-    evidence: Evidence, keys: list[Keyframe], trust: dict[str, Trust], lengths: Lengths | None = None, acceleration: float = 2.0
+    evidence: Evidence, keys: list[Keyframe], trust: dict[str, SourceWeights], lengths: Lengths | None = None, acceleration: float = 2.0
 ) -> Solution:
     """Solve with offsets taken from the clicks alone: nothing usual is known of these joints."""
     shape = evidence.network.shape[:2]
@@ -131,9 +131,9 @@ def test_a_turn_seen_on_the_shank_overrules_a_network_that_wanders() -> None:
     turn, sigma = true - true[0] + np.random.default_rng(5).normal(0, 0.006, FRAMES), np.full(FRAMES, 0.01)
     turn[50:54] += 0.7  # something passed before the shank
     turn[1::3] = np.nan
-    turns: Bearings = {("knee_left", "ankle_left"): [(turn, sigma, 0)]}
+    turns: SegmentRotations = {("knee_left", "ankle_left"): [(turn, sigma, 0)]}
 
-    def off(turns: Bearings | None) -> np.ndarray:
+    def off(turns: SegmentRotations | None) -> np.ndarray:
         shape = evidence.network.shape[:2]
         posture = Posture(np.zeros(shape), np.zeros(shape), {"left": 1}, np.zeros((FRAMES, 1)))
         keys = [clicks(truth, 0)]
@@ -172,7 +172,7 @@ def test_the_usual_offset_and_a_click_are_weighted_by_their_doubts() -> None:
     truth = leg()
     evidence = seen(truth, 0.0)
     posture = Posture(np.zeros(truth.shape[:2]), np.zeros(truth.shape[:2]), {"left": 1}, np.zeros((len(truth), 1)))
-    habit = {"knee": Habit(0.10, 0.0, 0.05)}
+    habit = {"knee": JointOffsetPrior(0.10, 0.0, 0.05)}
     usual = offsets(evidence, [], habit, posture)
     assert usual.move[:, 1, 0] == pytest.approx(0.10 * 118, abs=0.3)
     spot = Keyframe(10, {"knee_left": tuple(truth[10, 1])}, 2.0)
@@ -186,7 +186,7 @@ def test_the_usual_offset_and_a_click_are_weighted_by_their_doubts() -> None:
 def test_what_is_known_across_a_limb_a_click_hardly_moves() -> None:
     truth = leg()
     posture = Posture(np.full(truth.shape[:2], np.pi / 2), np.zeros(truth.shape[:2]), {"left": 1}, np.zeros((len(truth), 1)))
-    habit = {"knee": Habit(0.0, 0.0, 0.05, narrow=0.004, narrow_wander=0.004)}
+    habit = {"knee": JointOffsetPrior(0.0, 0.0, 0.05, narrow=0.004, narrow_wander=0.004)}
     spot = Keyframe(10, {"knee_left": tuple(truth[10, 1] + [6.0, 6.0])}, 2.0)
     found = offsets(seen(truth, 0.0), [spot], habit, posture)
     across, along = found.move[10, 1]  # the limb points down the picture
@@ -198,7 +198,7 @@ def test_a_click_told_better_across_counts_more_there() -> None:
     truth = leg()
     posture = Posture(np.zeros(truth.shape[:2]), np.zeros(truth.shape[:2]), {"left": 1}, np.zeros((len(truth), 1)))
     place = {"knee_left": tuple(truth[10, 1] + [4.0, 4.0])}
-    found = offsets(seen(truth, 0.0), [Keyframe(10, place, 6.0, {"knee_left": 1.0})], {"knee": Habit(0.0, 0.0, 0.05)}, posture)
+    found = offsets(seen(truth, 0.0), [Keyframe(10, place, 6.0, {"knee_left": 1.0})], {"knee": JointOffsetPrior(0.0, 0.0, 0.05)}, posture)
     assert found.move[10, 1, 1] > 3.5 > found.move[10, 1, 0]
 
 
@@ -215,7 +215,7 @@ def swaying(place: np.ndarray, changes_px: float) -> tuple[Evidence, np.ndarray,
 def test_clicks_in_two_postures_hold_in_every_frame_of_like_posture() -> None:
     place = 0.5 - 0.5 * np.cos(np.linspace(0, 6 * np.pi, 180))  # three reps
     evidence, truth, posture = swaying(place, 12.0)
-    habit = {"knee": Habit(0.0, 0.0, 0.05, wander=0.06)}
+    habit = {"knee": JointOffsetPrior(0.0, 0.0, 0.05, wander=0.06)}
     deep = int(np.argmax(place[:60]))
     one, two = (offsets(evidence, [clicks(truth, f) for f in row], habit, posture) for row in ([0], [0, deep]))
     missed = [np.abs(evidence.network[:, 1] + found.move[:, 1] - truth[:, 1]).max(axis=1) for found in (one, two)]
@@ -228,7 +228,7 @@ def test_clicks_in_two_postures_hold_in_every_frame_of_like_posture() -> None:
 def test_mending_a_moment_does_not_spoil_the_rest() -> None:
     evidence, truth, posture = swaying(np.zeros(180), 0.0)
     evidence.network[80:95, 1] += 14.0
-    habit = {"knee": Habit(0.0, 0.0, 0.05)}
+    habit = {"knee": JointOffsetPrior(0.0, 0.0, 0.05)}
     mended = offsets(evidence, [clicks(truth, 0), clicks(truth, 87)], habit, posture)
     assert np.abs(mended.move[150, 1]).max() < 6.5
     assert mended.move[87, 1, 0] < -8
@@ -250,8 +250,8 @@ def test_distrust_is_obeyed() -> None:
     truth = leg()
     evidence = seen(truth, 1.0)
     evidence.match, evidence.match_sigma = truth + 20.0, np.full(truth.shape[:2], 1.0)
-    matched = solved(evidence, [], {"knee": Trust(network=50.0)}, None, 2.0)
-    doubted = solved(evidence, [], {"knee": Trust(match=50.0)}, None, 2.0)
+    matched = solved(evidence, [], {"knee": SourceWeights(network=50.0)}, None, 2.0)
+    doubted = solved(evidence, [], {"knee": SourceWeights(match=50.0)}, None, 2.0)
     assert error(matched.positions, truth)[:, 1].mean() > 20
     assert error(doubted.positions, truth)[:, 1].mean() < 2
 

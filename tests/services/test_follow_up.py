@@ -12,7 +12,7 @@ from deepmirror.errors import LibraryError
 from deepmirror.services import follow_up
 from deepmirror.services.desk import Desk
 from deepmirror.services.follow_up import watched
-from deepmirror.services.rep_comparison import Half, SideBySide, films_to_compare
+from deepmirror.services.rep_comparison import ComparedFilm, SideBySide, films_to_compare
 from deepmirror.services.reply_composing import draft_reply
 from deepmirror.services.reply_preview import composed
 from deepmirror.services.review import Review
@@ -112,7 +112,7 @@ def test_a_film_from_another_side_cannot_tell_and_says_why(demo_desk: Desk, seco
 
 def test_two_films_are_laid_over_each_other_by_phase(demo_desk: Desk, second: int) -> None:
     first = next(f for f in demo_desk.films() if f.client_name.startswith("Bram") and f.id != second)
-    pair = SideBySide(Half(demo_desk, first.id), Half(demo_desk, second), 3, 3)
+    pair = SideBySide(ComparedFilm(demo_desk, first.id), ComparedFilm(demo_desk, second), 3, 3)
     a, b = pair.pair()
     for phase, at_a, at_b in ((0.0, a.start_s, b.start_s), (1.0, a.turn_start_s, b.turn_start_s), (3.0, a.end_s, b.end_s)):
         i, j = pair.frames(phase)
@@ -138,4 +138,4 @@ def test_a_film_that_was_never_measured_is_not_compared(demo_desk: Desk, short_f
     client = demo_desk.clients()[0]
     film = demo_desk.import_film(short_film, client.id, "back_squat", "side-left")
     with pytest.raises(LibraryError, match="not measured"):
-        Half(demo_desk, film.id)
+        ComparedFilm(demo_desk, film.id)

@@ -13,7 +13,7 @@ from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.jobs import Progress
-from deepmirror.services.observation_runner import FOLLOW, LookApart, look_here
+from deepmirror.services.observation_runner import FOLLOW, SubprocessObserver, look_here
 from tests.conftest import DEMO
 
 NAME = "tove_back_squat_side"
@@ -34,8 +34,8 @@ def test_both_ways_see_the_same_and_follow_the_same(short: Path) -> None:
     told: list[tuple[float, str]] = []
     with Film(short) as film:
         here = look_here(film, brief, movement, Progress(), "final")
-        apart = LookApart()(film, brief, movement, Progress(lambda s, w: told.append((s, w))), "final")
-        again = LookApart()(film, brief, movement, Progress(), FOLLOW, apart)
+        apart = SubprocessObserver()(film, brief, movement, Progress(lambda s, w: told.append((s, w))), "final")
+        again = SubprocessObserver()(film, brief, movement, Progress(), FOLLOW, apart)
     assert np.nanmax(np.abs(here.network - apart.network)) < 0.01
     assert np.nanmax(np.abs(apart.match - again.match)) < 1.0
     assert len(told) > 5 and [s for s, _ in told] == sorted(s for s, _ in told)
@@ -46,7 +46,7 @@ def test_it_stops_when_asked(short: Path) -> None:
     brief = read_brief(DEMO / f"{NAME}.brief.json")
     progress = Progress(lambda share, words: progress.cancel())
     with Film(short) as film, pytest.raises(Cancelled):
-        LookApart()(film, brief, load_catalogue().movement("back_squat"), progress, "quick")
+        SubprocessObserver()(film, brief, load_catalogue().movement("back_squat"), progress, "quick")
 
 
 def test_a_film_it_cannot_use_is_told_in_its_sentence(tmp_path: Path) -> None:
@@ -54,4 +54,4 @@ def test_a_film_it_cannot_use_is_told_in_its_sentence(tmp_path: Path) -> None:
     write_film(path, [np.full((240, 320, 3), 128, np.uint8)] * 12, 30)
     brief = read_brief(DEMO / f"{NAME}.brief.json")
     with Film(path) as film, pytest.raises(BadFilm, match="Nobody could be seen"):
-        LookApart()(film, brief, load_catalogue().movement("back_squat"), Progress(), "quick")
+        SubprocessObserver()(film, brief, load_catalogue().movement("back_squat"), Progress(), "quick")

@@ -23,8 +23,8 @@ from deepmirror.core.scene import (
     Array,
     CannotTell,
     FilmMeasure,
+    MeasurementContext,
     RepMeasure,
-    Scene,
     at,
     highest,
     jitter,
@@ -38,7 +38,7 @@ ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is m
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
 
 
-def _line(scene: Scene, kind: str) -> Array:
+def _line(scene: MeasurementContext, kind: str) -> Array:
     """The pad's, seat's or back pad's line (2, 2) px; pad and seat stand in for each other. Raises CannotTell."""
     marks = scene.marks
     if kind == "back":
@@ -52,7 +52,7 @@ def _line(scene: Scene, kind: str) -> Array:
     return line
 
 
-def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Value]:
+def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tuple[Value, Value]:
     """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
     away, along = distances(scene, joint, kind)
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
@@ -65,7 +65,7 @@ def _leaving(scene: Scene, rep: Rep, joint: str, kind: str) -> tuple[Value, Valu
     return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
 
 
-def distances(scene: Scene, joint: str, kind: str) -> tuple[Array, Array]:
+def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, Array]:
     """A joint's distance (T,) px from a pad's line over where it lies in contact, and its place (T,) px along the line."""
     name, line = scene.side_point(joint), _line(scene, kind)
     along, across = along_and_across(scene.track.point(name), line[0], line[1] - line[0])
@@ -73,37 +73,37 @@ def distances(scene: Scene, joint: str, kind: str) -> tuple[Array, Array]:
     return away - np.percentile(away, CONTACT_PERCENTILE), along
 
 
-def hip_lift(scene: Scene, rep: Rep) -> Value:
+def hip_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the pad, normal to it, cm."""
     return _leaving(scene, rep, "hip", "pad")[0]
 
 
-def hip_slide(scene: Scene, rep: Rep) -> Value:
+def hip_slide(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip slid along the pad, cm."""
     return _leaving(scene, rep, "hip", "pad")[1]
 
 
-def seat_lift(scene: Scene, rep: Rep) -> Value:
+def seat_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the seat, normal to it, cm."""
     return _leaving(scene, rep, "hip", "seat")[0]
 
 
-def knee_lift(scene: Scene, rep: Rep) -> Value:
+def knee_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the knee (the end of the front of the thigh) came off the pad, cm."""
     return _leaving(scene, rep, "knee", "pad")[0]
 
 
-def knee_slide(scene: Scene, rep: Rep) -> Value:
+def knee_slide(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the knee slid along the pad, cm: dragged onto the bench or off its edge."""
     return _leaving(scene, rep, "knee", "pad")[1]
 
 
-def back_lift(scene: Scene, rep: Rep) -> Value:
+def back_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the shoulder came off the back pad, cm."""
     return _leaving(scene, rep, "shoulder", "back")[0]
 
 
-def edge_clearance(scene: Scene, rep: Rep) -> Value:
+def edge_clearance(scene: MeasurementContext, rep: Rep) -> Value:
     """How far the knee's centre lies beyond the bench's edge at the rep's start, along the thigh's direction, cm."""
     if scene.marks.bench_edge is None:
         raise CannotTell("the bench's edge is not marked", ADD_EDGE)
@@ -115,7 +115,7 @@ def edge_clearance(scene: Scene, rep: Rep) -> Value:
     return scene.cm(Value(at(series, rep.start_s), float(np.hypot(np.median(series.u), CLICK_U_PX))))
 
 
-def pelvis_tuck(scene: Scene, rep: Rep) -> Value:
+def pelvis_tuck(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the pelvis rolled (line hip to waistband) from where it lay at the rep's start, degrees, either way."""
     if "waistband" not in scene.track.names:
         raise CannotTell("the waistband is not marked", ADD_WAISTBAND)
@@ -129,7 +129,7 @@ def pelvis_tuck(scene: Scene, rep: Rep) -> Value:
     return highest(Series(scene.track.times, turn, np.full(len(turn), noise)), rep)
 
 
-def _inside_reps(scene: Scene) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+def _inside_reps(scene: MeasurementContext) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
     times = scene.track.times
     inside = np.zeros(len(times), bool)
     for rep in scene.reps:
@@ -137,7 +137,7 @@ def _inside_reps(scene: Scene) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
     return inside if inside.any() else np.ones(len(times), bool)
 
 
-def _pivot(scene: Scene) -> tuple[Array, Array, float]:
+def _pivot(scene: MeasurementContext) -> tuple[Array, Array, float]:
     """Pivot (2,), the knee's path inside the reps (N, 2) px, and the doubt (k = 2, px) of their distance."""
     if scene.marks.pivot is None:
         raise CannotTell("the pivot is not marked", ADD_PIVOT)
@@ -146,14 +146,14 @@ def _pivot(scene: Scene) -> tuple[Array, Array, float]:
     return scene.marks.pivot, scene.track.point(knee)[_inside_reps(scene)], float(np.hypot(u, CLICK_U_PX))
 
 
-def pivot_misalignment(scene: Scene) -> Value:
+def pivot_misalignment(scene: MeasurementContext) -> Value:
     """Distance of the machine's pivot from the knee's centre, averaged over the reps, cm."""
     pivot, path, u = _pivot(scene)
     return scene.cm(Value(float(np.hypot(*(path - pivot).mean(axis=0))), u))
 
 
 def _pivot_part(across: bool) -> FilmMeasure:
-    def measure(scene: Scene) -> Value:
+    def measure(scene: MeasurementContext) -> Value:
         """Knee from pivot in the lever's own directions at the middle of the arc: along the shank, or across it to its front, cm."""
         pivot, path, u = _pivot(scene)
         ankle = scene.track.point(scene.side_point("ankle"))[_inside_reps(scene)]
@@ -167,7 +167,7 @@ def _pivot_part(across: bool) -> FilmMeasure:
     return measure
 
 
-def roller_creep(scene: Scene) -> Value:
+def roller_creep(scene: MeasurementContext) -> Value:
     """How far the roller must creep along the shin over the set, cm, from the two circles of lever and shank.
 
     The lever turns about the pivot P, the shank about the knee K. With the roller at a along and b before the shank,
@@ -193,7 +193,7 @@ def roller_creep(scene: Scene) -> Value:
     return scene.cm(Value(creep, float(np.hypot(CREEP_SHARE_U * creep, 0.5 * u))))
 
 
-def _roller(scene: Scene) -> tuple[Array, Array]:
+def _roller(scene: MeasurementContext) -> tuple[Array, Array]:
     """Roller along the shank (T,): cm-less share of the shank from the ankle, and px from the knee."""
     if "roller" not in scene.track.names:
         raise CannotTell("the roller is not marked", ADD_ROLLER)
@@ -204,7 +204,7 @@ def _roller(scene: Scene) -> tuple[Array, Array]:
     return 1 - along / np.median(length), along
 
 
-def roller_position(scene: Scene) -> Value:
+def roller_position(scene: MeasurementContext) -> Value:
     """Roller's distance from the ankle along the shank, percent of the shank, over the reps."""
     share = _roller(scene)[0][_inside_reps(scene)]
     ankle = scene.side_point("ankle")
@@ -213,13 +213,13 @@ def roller_position(scene: Scene) -> Value:
     return Value(100 * float(np.median(share)), 100 * u)
 
 
-def roller_creep_seen(scene: Scene) -> Value:
+def roller_creep_seen(scene: MeasurementContext) -> Value:
     """How far the marked roller was seen to creep along the shin over the set, cm."""
     along = _roller(scene)[1][_inside_reps(scene)]
     return scene.cm(Value(float(np.percentile(along, 98) - np.percentile(along, 2)), 2 * CLICK_U_PX))
 
 
-def lever_angle(scene: Scene) -> Value:
+def lever_angle(scene: MeasurementContext) -> Value:
     """Angle between the lever (pivot to roller) and the shank, degrees, median over the reps; 0 is parallel."""
     pivot, knee, u = _pivot(scene)
     _roller(scene)
@@ -230,7 +230,7 @@ def lever_angle(scene: Scene) -> Value:
     return Value(float(np.median(turn)), float(np.degrees(u / np.median(np.linalg.norm(lever, axis=1)))))
 
 
-def sole_lift(scene: Scene, rep: Rep) -> Value:
+def sole_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Heel off a platform that moves with the feet: rise from the sole's turn against its angle at the set's start, cm."""
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
     sole = scene.track.point(toe) - scene.track.point(heel)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.anthropometry import ANKLE_FROM_HEEL_SHARE
-from deepmirror.core.scene import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, Scene
+from deepmirror.core.scene import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, MeasurementContext
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
@@ -77,7 +77,7 @@ def placement(corners_px: Array, size_cm: tuple[float, float], ends_px: dict[str
 def on_platform(name: str) -> FilmMeasure:
     """One number of `placement`, with the doubt of every click and followed point carried through it."""
 
-    def measure(scene: Scene) -> Value:
+    def measure(scene: MeasurementContext) -> Value:
         if scene.near:
             raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
         corners, size = scene.marks.platform, scene.marks.platform_cm
@@ -104,7 +104,7 @@ def on_platform(name: str) -> FilmMeasure:
     return measure
 
 
-def _ends(scene: Scene) -> tuple[dict[str, Array], dict[str, list[float]]]:
+def _ends(scene: MeasurementContext) -> tuple[dict[str, Array], dict[str, list[float]]]:
     """Heel and toe of both feet (2, 2) px where the platform was marked, and their standard deviations, px."""
     names = {side: [sided(end, side) for end in ("heel", "toe")] for side in SIDES}
     ends = {s: np.array([np.median(scene.track.point(n)[:SETTLED_FRAMES], axis=0) for n in row]) for s, row in names.items()}

@@ -13,7 +13,7 @@ import numpy as np
 
 from deepmirror.core.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.body import Body
-from deepmirror.core.squat_model import GRAVITY, Answer, Array, Lever, Limits, Posture
+from deepmirror.core.squat_model import GRAVITY, Answer, Array, Limits, Posture, SetupEffect
 
 STEP_DEG = 0.25
 
@@ -124,7 +124,7 @@ class GuidedBuild:
         arm = {n: (across(n) - line) / 100 for n in ("ankle", "knee", "hip")}
         return {"ankle": -force * arm["ankle"], "knee": force * arm["knee"], "hip": -force * arm["hip"], "low_back": 0.0}
 
-    def levers(self, knee_flexion_deg: float, machine: Machine) -> list[Lever]:
+    def levers(self, knee_flexion_deg: float, machine: Machine) -> list[SetupEffect]:
         """Feet higher or lower on the platform, and knees opened. depth_gain is of knee flexion."""
         before = self.deepest(machine)
         at = self.posture(min(knee_flexion_deg, before.posture.knee_flexion), machine)
@@ -136,5 +136,5 @@ class GuidedBuild:
         ):
             after = self.posture(at.knee_flexion, new)
             gain = self.deepest(new).posture.knee_flexion - before.posture.knee_flexion
-            out.append(Lever(change, by, gain, 0.0, after.knee_past_toe_cm - at.knee_past_toe_cm))
+            out.append(SetupEffect(change, by, gain, 0.0, after.knee_past_toe_cm - at.knee_past_toe_cm))
         return out

@@ -22,9 +22,9 @@ from deepmirror.core.scene import (
     Array,
     CannotTell,
     FilmMeasure,
+    MeasurementContext,
     NotAsked,
     RepMeasure,
-    Scene,
     at,
     highest,
     jitter,
@@ -61,7 +61,7 @@ def _low(name: str) -> RepMeasure:
     return lambda scene, rep: lowest(scene.angle(name), rep)
 
 
-def knee_past_toe(scene: Scene, rep: Rep) -> Value:
+def knee_past_toe(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest forward reach of the knee past the toe tip, cm, positive past it."""
     knee, toe = scene.side_point("knee"), scene.side_point("toe")
     side = scene.near or "left"
@@ -77,7 +77,7 @@ def knee_past_toe(scene: Scene, rep: Rep) -> Value:
     return scene.cm(highest(scene.once("past toe", lambda: plane.series(scene.track, reach)), rep))
 
 
-def rise(scene: Scene, rep: Rep, name: str) -> Value:
+def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
     """How far a point rose above where it was at the rep's start, cm."""
     series = scene.once(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
     # a point's own click error cancels in a difference; what is left is following noise
@@ -87,7 +87,7 @@ def rise(scene: Scene, rep: Rep, name: str) -> Value:
     )
 
 
-def heel_rise(scene: Scene, rep: Rep) -> Value:
+def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
     """Rise of the near heel (side) or of the higher heel (front) during the rep, cm."""
     if scene.platform_moves and scene.near:
         return contact_measures.sole_lift(scene, rep)
@@ -96,7 +96,7 @@ def heel_rise(scene: Scene, rep: Rep) -> Value:
     return max((rise(scene, rep, sided("heel", s)) for s in SIDES), key=lambda v: v.value)
 
 
-def crease_margin(scene: Scene, rep: Rep) -> Value:
+def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
     hip, knee = scene.side_point("hip"), scene.side_point("knee")
     centres = scene.cm(lowest(scene.once("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
@@ -104,7 +104,7 @@ def crease_margin(scene: Scene, rep: Rep) -> Value:
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
 
 
-def bar_drift(scene: Scene, rep: Rep) -> Value:
+def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
     """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail."""
     if "bar" not in scene.track.names:
         raise CannotTell("the bar is not marked", ADD_BAR)
@@ -116,7 +116,7 @@ def bar_drift(scene: Scene, rep: Rep) -> Value:
     return scene.cm(highest(away, rep))
 
 
-def spine_flexion(scene: Scene, rep: Rep) -> Value:
+def spine_flexion(scene: MeasurementContext, rep: Rep) -> Value:
     """How much more the back is bent than at the set's start, degrees: turns of the line shoulder - mid-back - low back - hip."""
     shoulder, hip = scene.side_point("shoulder"), scene.side_point("hip")
     if "mid_back" not in scene.track.names:
@@ -133,7 +133,7 @@ def spine_flexion(scene: Scene, rep: Rep) -> Value:
     return Value(float(part.values[i]) - start, float(part.u[i]))
 
 
-def spine_change(scene: Scene, rep: Rep) -> Value:
+def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
     """How much more the back is bent at its roundest than in the set's first rep, degrees.
 
     What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
@@ -147,7 +147,7 @@ def spine_change(scene: Scene, rep: Rep) -> Value:
 def change(name: str) -> RepMeasure:
     """How much an angle changed within the rep, degrees: from its smallest to its largest."""
 
-    def measure(scene: Scene, rep: Rep) -> Value:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
         part = scene.angle(name).window(rep.start_s, rep.end_s)
         return Value(float(np.ptp(part.values)), float(CHANGE_U_SHARE * np.median(part.u)))
 
@@ -161,7 +161,7 @@ def at_turn(name: str) -> RepMeasure:
     )
 
 
-def heel_travel(scene: Scene, rep: Rep) -> Value:
+def heel_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Height the heel covers over the toe in the rep, cm."""
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
     whole = scene.once("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
@@ -169,7 +169,7 @@ def heel_travel(scene: Scene, rep: Rep) -> Value:
     return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * jitter(height.values), 1.5))))
 
 
-def hip_travel(scene: Scene, rep: Rep) -> Value:
+def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip moved from where it was at the rep's start, cm."""
     path = scene.track.point(scene.side_point("hip"))
     rest = path[np.abs(scene.track.times - rep.start_s) <= 0.1]
@@ -178,7 +178,7 @@ def hip_travel(scene: Scene, rep: Rep) -> Value:
     return scene.cm(highest(Series(scene.track.times, away, noise), rep))
 
 
-def bar_from_leg(scene: Scene, rep: Rep) -> Value:
+def bar_from_leg(scene: MeasurementContext, rep: Rep) -> Value:
     """Largest distance of the bar from the near leg's line hip - knee - ankle, cm."""
     if "bar" not in scene.track.names:
         raise CannotTell("the bar is not marked", ADD_BAR)
@@ -197,7 +197,7 @@ def _to_segment(point: Array, a: Array, b: Array) -> Array:
     return np.asarray(np.linalg.norm(point - a - share[:, None] * d, axis=1))
 
 
-def _nordic(scene: Scene, rep: Rep) -> tuple[Series, int]:
+def _nordic(scene: MeasurementContext, rep: Rep) -> tuple[Series, int]:
     """The body's line knee to shoulder from upright (degrees) over the lowering, and where control is lost."""
     shoulder, knee = scene.side_point("shoulder"), scene.side_point("knee")
     across = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
@@ -215,20 +215,20 @@ def _nordic(scene: Scene, rep: Rep) -> tuple[Series, int]:
     return part, int(slow[-1]) + 1 if len(slow) and over.any() else len(part.values) - 1
 
 
-def break_point(scene: Scene, rep: Rep) -> Value:
+def break_point(scene: MeasurementContext, rep: Rep) -> Value:
     """Lean of the line knee to shoulder, degrees from upright, at which the lowering speeds up and stays fast."""
     part, i = _nordic(scene, rep)
     i = min(i, len(part.values) - 1)
     return Value(float(part.values[i]), float(part.u[i]) + 3.0)
 
 
-def control_time(scene: Scene, rep: Rep) -> Value:
+def control_time(scene: MeasurementContext, rep: Rep) -> Value:
     """Seconds of controlled lowering before the break-point."""
     part, i = _nordic(scene, rep)
     return Value(float(part.times[min(i, len(part.times) - 1)] - part.times[0]), 4 * tempo_measures.frame_s(scene))
 
 
-def stance_length(scene: Scene, rep: Rep) -> Value:
+def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
     """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the doubt shows."""
     near, far = scene.side_point("ankle"), scene.far.get("ankle")
     if far is None:
@@ -240,7 +240,7 @@ def stance_length(scene: Scene, rep: Rep) -> Value:
 
 
 def _knee_inward(side: str) -> RepMeasure:
-    def measure(scene: Scene, rep: Rep) -> Value:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
         """How far the knee came inward of its line against the rep's own start, % of the shank.
 
         A click's own error cancels in the difference; what is left is how the landmarks drift with posture.
@@ -293,7 +293,7 @@ REP_MEASURES: dict[str, RepMeasure] = {
 }
 
 
-def stance_width(scene: Scene) -> Value:
+def stance_width(scene: MeasurementContext) -> Value:
     """Distance between the ankle centres, cm, over the frames of the whole set."""
     if scene.near:
         raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
@@ -304,14 +304,14 @@ def stance_width(scene: Scene) -> Value:
     return scene.cm(Value(float(np.median(series.values)), float(np.median(series.u))))
 
 
-def stance_ratio(scene: Scene) -> Value:
+def stance_ratio(scene: MeasurementContext) -> Value:
     """Stance width over the distance between the shoulder joints."""
     width, shoulders = stance_width(scene), scene.body.joint_breadth("biacromial")
     return width.scaled(1 / shoulders.cm, shoulders.u_cm / shoulders.cm)
 
 
 def _toe_out(side: str) -> FilmMeasure:
-    def measure(scene: Scene) -> Value:
+    def measure(scene: MeasurementContext) -> Value:
         """Foot's turn away from straight ahead, degrees, from how much of its length points sideways."""
         if scene.near:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
@@ -333,7 +333,7 @@ def _toe_out(side: str) -> FilmMeasure:
     return measure
 
 
-def toe_out_asymmetry(scene: Scene) -> Value:
+def toe_out_asymmetry(scene: MeasurementContext) -> Value:
     """Difference between the feet's turn, degrees. Without a marked platform a turned client looks like uneven feet."""
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
         return footplate_measures.on_platform("toe_out_asymmetry_deg")(scene)
@@ -341,21 +341,21 @@ def toe_out_asymmetry(scene: Scene) -> Value:
     return Value(abs(left.value - right.value), (left - right).u).widened(2 * scene.turned_deg())
 
 
-def scale(scene: Scene) -> Value:
+def scale(scene: MeasurementContext) -> Value:
     """Picture scale at the client's plane, px per cm."""
     if scene.px_per_cm is None:
         raise CannotTell("the film has no scale", ADD_SCALE)
     return scene.px_per_cm
 
 
-def camera_pitch(scene: Scene) -> Value:
+def camera_pitch(scene: MeasurementContext) -> Value:
     """How far a front or rear film's camera looks down, degrees: taken out of the frontal plane's angles."""
     if scene.frontal is None:
         raise NotAsked("a side film's angles do not need it", FILM_FRONT)
     return scene.frontal.pitch
 
 
-def camera_yaw(scene: Scene) -> Value:
+def camera_yaw(scene: MeasurementContext) -> Value:
     """How far the camera stands off the side view, or off straight in front, degrees, either way."""
     if scene.front_yaw is not None:
         return Value(abs(scene.front_yaw.value), scene.front_yaw.u)
@@ -364,7 +364,7 @@ def camera_yaw(scene: Scene) -> Value:
     return Value(abs(scene.plane.yaw.value), scene.plane.yaw.u)
 
 
-def sole_slope(scene: Scene) -> Value:
+def sole_slope(scene: MeasurementContext) -> Value:
     """How far the near sole slopes where the client stands, heel up, degrees: level but for what lies under the heels."""
     if scene.plane is None or not len(scene.plane.standing):
         raise NotAsked("only the feet of a standing client seen from the side", FILM_SIDE)

@@ -46,7 +46,7 @@ TILTED = ("thigh", "shank")
 
 
 @dataclass(frozen=True)
-class Opening:
+class OutOfPlanePrior:
     """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive;
     stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: both feet stand, so that the
     far ankle tells the camera's yaw."""
@@ -184,7 +184,7 @@ def fit_plane(
     track: Track,
     view: str,
     body: Body,
-    opening: Opening,
+    opening: OutOfPlanePrior,
     known_scale: Value | None,
     up: Array,
     size: tuple[int, int],
@@ -294,7 +294,7 @@ class _Fit:
     lengths: dict[str, float]
     guess: float
     body: Body
-    opening: Opening
+    opening: OutOfPlanePrior
     known_scale: Value | None
     way: int
     separations_px: dict[str, float]

@@ -97,7 +97,7 @@ class Marks:
 
 
 @dataclass(frozen=True)
-class Scene:
+class MeasurementContext:
     """All that measures may look at. px_per_cm is the scale at the client's plane, up the room's vertical.
 
     far: side films' far joints (T, 2) px as the network alone sees them, gaps bridged. platform_moves: the feet stand on
@@ -184,8 +184,8 @@ class Scene:
         return pixels.scaled(1 / self.px_per_cm.value, self.px_per_cm.u / self.px_per_cm.value)
 
 
-RepMeasure = Callable[[Scene, Rep], Value]
-FilmMeasure = Callable[[Scene], Value]
+RepMeasure = Callable[[MeasurementContext, Rep], Value]
+FilmMeasure = Callable[[MeasurementContext], Value]
 
 
 def highest(series: Series, rep: Rep) -> Value:

@@ -96,7 +96,7 @@ class Answer:
 
 
 @dataclass(frozen=True)
-class Lever:
+class SetupEffect:
     """What changing one thing of the set-up does. depth_gain is of the deepest posture (degrees of thigh, deeper positive);
     lean and knee travel change at the asked depth (None where that depth cannot be reached either way)."""
 
@@ -188,7 +188,7 @@ class Build:
         """Thigh angle (degrees over level) of the deepest posture."""
         return self._deepest_deg(setup, self.limits)
 
-    def levers(self, thigh_deg: float, setup: Setup) -> list[Lever]:
+    def levers(self, thigh_deg: float, setup: Setup) -> list[SetupEffect]:
         """What each change of set-up would give this body."""
         changes: list[tuple[str, float | str, Setup]] = [
             ("heel_lift_cm", 2.0, replace(setup, heel_lift_cm=setup.heel_lift_cm + 2.0)),
@@ -202,7 +202,7 @@ class Build:
             after = self._best(thigh_deg, new, self.limits)
             both = before is not None and after is not None
             out.append(
-                Lever(
+                SetupEffect(
                     change,
                     by,
                     self._believed(change, by, deepest - self._deepest_deg(new, self.limits)),

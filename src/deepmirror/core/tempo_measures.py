@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import ADD_STACK, Advice, CannotTell, FilmMeasure, NotAsked, Remedy, RepMeasure, Scene, at
+from deepmirror.core.scene import ADD_STACK, Advice, CannotTell, FilmMeasure, MeasurementContext, NotAsked, Remedy, RepMeasure, at
 from deepmirror.core.tempo import WORDS
 from deepmirror.core.uncertain_value import Value
 
@@ -23,12 +23,12 @@ TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
 
 
-def frame_s(scene: Scene) -> float:
+def frame_s(scene: MeasurementContext) -> float:
     """Time from frame to frame, s."""
     return float(np.median(np.diff(scene.track.times)))
 
 
-def range_share(scene: Scene, rep: Rep) -> Value:
+def range_share(scene: MeasurementContext, rep: Rep) -> Value:
     """The rep's range as percent of the set's median range."""
     middle = float(np.median([r.range for r in scene.reps]))
     return Value(100 * rep.range / middle, RANGE_SHARE_U_PCT)
@@ -37,7 +37,7 @@ def range_share(scene: Scene, rep: Rep) -> Value:
 def phase_share(phase: str) -> RepMeasure:
     """A phase's seconds over the prescribed seconds, percent."""
 
-    def measure(scene: Scene, rep: Rep) -> Value:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
         if scene.tempo is None:
             raise CannotTell("no tempo was prescribed", TELL_TEMPO)
         wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
@@ -48,7 +48,7 @@ def phase_share(phase: str) -> RepMeasure:
     return measure
 
 
-def stack_rest(scene: Scene, rep: Rep) -> Value:
+def stack_rest(scene: MeasurementContext, rep: Rep) -> Value:
     """How long the weight stack lay at rest between this rep and the next, s."""
     if scene.stack is None or not len(scene.stack):
         raise CannotTell("the weight stack is not marked", ADD_STACK)
@@ -67,7 +67,7 @@ def stack_rest(scene: Scene, rep: Rep) -> Value:
 def hold(phase: str) -> RepMeasure:
     """Seconds held still in a phase."""
 
-    def measure(scene: Scene, rep: Rep) -> Value:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
         seconds = rep.phases_s[phase]
         if seconds is None:
             raise CannotTell("the hold after the last rep has no end", WHOLE_SET)
@@ -80,7 +80,7 @@ def _sharpness(rep: Rep, where: float) -> Value:
     return Value(where / max(rep.peak_speeds.values()), SHARPNESS_U_PER_S)
 
 
-def bounce(scene: Scene, rep: Rep) -> Value:
+def bounce(scene: MeasurementContext, rep: Rep) -> Value:
     """Sharpness of the turn-round under the load's lowest point, 1/s; a held bottom counts as 0.
 
     Where the set starts with the lift the lowest point lies between this rep and the one before it.
@@ -94,14 +94,14 @@ def bounce(scene: Scene, rep: Rep) -> Value:
     return _sharpness(rep, max(before.accelerations["end"], rep.accelerations["start"]))
 
 
-def launch(scene: Scene, rep: Rep) -> Value:
+def launch(scene: MeasurementContext, rep: Rep) -> Value:
     """Sharpness of the start of the lift, 1/s. Raises CannotTell where the set starts with the lowering."""
     if rep.first == "eccentric":
         raise NotAsked("this movement starts with the lowering", WHOLE_SET)
     return _sharpness(rep, rep.accelerations["start"])
 
 
-def launch_share(scene: Scene, rep: Rep) -> Value:
+def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
     """Speed reached within the first 15° of knee flexion, percent of the lift's peak speed."""
     if rep.first == "eccentric":
         raise NotAsked("this movement starts with the lowering", WHOLE_SET)
@@ -113,7 +113,7 @@ def launch_share(scene: Scene, rep: Rep) -> Value:
     return Value(float(100 * speeds[early].max() / speeds.max()), 15.0)
 
 
-def slam(scene: Scene, rep: Rep) -> Value:
+def slam(scene: MeasurementContext, rep: Rep) -> Value:
     """Sharpness of the stop at a straight knee at the end of the lift, 1/s; 0 where the knee stays bent."""
     stop, when = ("end", rep.end_s) if rep.first == "eccentric" else ("arrival", rep.turn_start_s)
     if at(scene.angle("knee_flexion"), when) > NEARLY_STRAIGHT_DEG:
@@ -121,19 +121,19 @@ def slam(scene: Scene, rep: Rep) -> Value:
     return _sharpness(rep, rep.accelerations[stop])
 
 
-def lockout(scene: Scene, rep: Rep) -> Value:
+def lockout(scene: MeasurementContext, rep: Rep) -> Value:
     """Knee flexion where the lift ends, degrees."""
     knee = scene.angle("knee_flexion")
     when = rep.end_s if rep.first == "eccentric" else rep.bottom_s
     return Value(at(knee, when), float(np.interp(when, knee.times, knee.u)))
 
 
-def drop(scene: Scene, rep: Rep) -> Value:
+def drop(scene: MeasurementContext, rep: Rep) -> Value:
     """Mean lowering speed in the last third as percent of that in the first two: over 100 it speeds up on the way down."""
     return Value(100 * rep.late_lowering, 15.0)
 
 
-def speed_loss(scene: Scene) -> Value:
+def speed_loss(scene: MeasurementContext) -> Value:
     """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest."""
     speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
     if len(speeds) < 2:
@@ -141,7 +141,7 @@ def speed_loss(scene: Scene) -> Value:
     return Value(100 * (1 - speeds[-1] / max(speeds)), 6.0)
 
 
-def range_loss(scene: Scene) -> Value:
+def range_loss(scene: MeasurementContext) -> Value:
     """Loss of range from the largest to the last rep of the last block, percent of the largest."""
     ranges = [r.range for r in scene.reps if r.block == scene.reps[-1].block]
     if len(ranges) < 2:

@@ -8,7 +8,7 @@ from functools import partial
 
 from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.reps import Rep
-from deepmirror.core.scene import TAKE_IN, Advice, CannotTell, NotAsked, Remedy, Scene
+from deepmirror.core.scene import TAKE_IN, Advice, CannotTell, MeasurementContext, NotAsked, Remedy
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
@@ -112,7 +112,7 @@ FROM_THE_FRONT = Advice(Remedy.FRONT_FILM, "Film from straight in front.")
 NO_REPS = Unmeasurable("reps", "no repetition was seen", WHOLE_SET, "Repetitions")
 
 
-def measure(scene: Scene) -> Measured:
+def measure(scene: MeasurementContext) -> Measured:
     """Every measure this view and these marks allow."""
     missing: dict[str, Unmeasurable] = {}
     reps = []
@@ -138,7 +138,12 @@ def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurabl
 
 
 def judge(
-    scene: Scene, measured: Measured, movement: Movement, catalogue: Catalogue, schools: dict[str, str], build: BuildView | None = None
+    scene: MeasurementContext,
+    measured: Measured,
+    movement: Movement,
+    catalogue: Catalogue,
+    schools: dict[str, str],
+    build: BuildView | None = None,
 ) -> Judgement:
     """Compare measures with the movement's targets.
 
@@ -184,7 +189,7 @@ def _side_words(view: str) -> str:
     return "side" if near_side(view) else view
 
 
-def _values(scene: Scene, measured: Measured, fault: Fault) -> list[tuple[Rep | None, Value]]:
+def _values(scene: MeasurementContext, measured: Measured, fault: Fault) -> list[tuple[Rep | None, Value]]:
     if fault.measure in measured.film:
         return [(None, measured.film[fault.measure])]
     return [(rep, values[fault.measure]) for rep, values in zip(scene.reps, measured.reps, strict=True) if fault.measure in values]
@@ -205,7 +210,7 @@ def _band(fault: Fault, school: str, build: BuildView | None) -> Band:
 
 
 def _finding(
-    scene: Scene,
+    scene: MeasurementContext,
     fault: Fault,
     text: FaultText,
     school: str,
@@ -262,7 +267,7 @@ def _finding(
     )
 
 
-def _worst_time(scene: Scene, fault: Fault, rep: Rep | None) -> float:
+def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> float:
     """The instant to show: the far turn-round, or the middle of the phase the measure speaks of."""
     if rep is None:
         rep = scene.reps[-1] if scene.reps else None

@@ -23,7 +23,7 @@ NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are ste
 
 
 @dataclass(frozen=True)
-class Habit:
+class JointOffsetPrior:
     """Where a joint's centre usually lies from the network's point: along and across its direction, and the spread; shares of
     the shank. The bend parts are added in proportion to how far the body is bent (0 straight, 1 deep). across is taken to
     the right of the direction on the screen for a client who faces right, or for the side that is on the screen's right in
@@ -70,7 +70,7 @@ class Offsets:
         return Offsets(self.move[:, kept], self.sigma[:, kept], self.turn[:, kept])
 
 
-def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], posture: Posture) -> Offsets:
+def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOffsetPrior], posture: Posture) -> Offsets:
     """Joint centres minus network: each joint's usual offset (habits), and what the clicks say of this client's own.
 
     The own offset is a Gaussian process: one part that lasts, one that changes with posture, one that passes in a moment. A
@@ -80,7 +80,7 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, Habit], 
     shank = shank_px(calm, evidence.names)
     move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
     for p, name in enumerate(evidence.names):
-        habit = habits.get(split(name)[0], Habit(0, 0, 0.12))
+        habit = habits.get(split(name)[0], JointOffsetPrior(0, 0, 0.12))
         sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
         usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
         clicked = [k for k in sorted(keys, key=lambda k: k.frame) if name in k.points]

@@ -71,7 +71,7 @@ class Look:
     checked: Sighting | None
 
 
-class Watcher:
+class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
@@ -181,7 +181,7 @@ def look(
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     columns = [NETWORK_INDEX[n] for n in names]
-    for found in Watcher(plan, region_around(first) if first else None, subject, mirrored).run(frames):
+    for found in PoseTracker(plan, region_around(first) if first else None, subject, mirrored).run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:

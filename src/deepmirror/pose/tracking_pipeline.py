@@ -9,18 +9,18 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.kinematics import facing, outward
-from deepmirror.core.sagittal_fit import FOCAL_SHARE, Opening, Plane, fit_plane
+from deepmirror.core.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px, steady
 from deepmirror.pose.occlusion import behind_hands
-from deepmirror.pose.offsets import Habit, Offsets, Posture, offsets
+from deepmirror.pose.offsets import JointOffsetPrior, Offsets, Posture, offsets
 from deepmirror.pose.plate import behind_plate
 from deepmirror.pose.rigid_attachment import carry_foot, foot_with_shank
 from deepmirror.pose.sole import SOLE_SD, pointed
-from deepmirror.pose.trajectory_solver import Bearings, Solution, Trust, segment_ends, solve
+from deepmirror.pose.trajectory_solver import SegmentRotations, Solution, SourceWeights, segment_ends, solve
 
 Array = NDArray[np.float64]
 
@@ -28,31 +28,31 @@ Array = NDArray[np.float64]
 ACCELERATION_SHARE = 0.02
 # Where the joint's centre lies from the network's point, mean and spread over our rendered films (bench/accuracy).
 SIDE_HABITS = {
-    "ear": Habit(-0.02, -0.09, 0.04),
-    "shoulder": Habit(-0.09, 0.0, 0.06, narrow=0.02, narrow_wander=0.012),
-    "elbow": Habit(0.0, 0.0, 0.10),
-    "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.03, 0.06, 0.035, -0.05, 0.01, wander=0.025, narrow=0.03, narrow_wander=0.02),
-    "knee": Habit(0.03, -0.005, 0.03, narrow=0.018, narrow_wander=0.012),
-    "ankle": Habit(0.055, -0.005, 0.03, narrow=0.014, narrow_wander=0.010),
-    "heel": Habit(-0.045, 0.04, 0.04),
-    "toe": Habit(0.085, 0.045, 0.05),
+    "ear": JointOffsetPrior(-0.02, -0.09, 0.04),
+    "shoulder": JointOffsetPrior(-0.09, 0.0, 0.06, narrow=0.02, narrow_wander=0.012),
+    "elbow": JointOffsetPrior(0.0, 0.0, 0.10),
+    "wrist": JointOffsetPrior(0.0, 0.0, 0.12),
+    "hip": JointOffsetPrior(-0.03, 0.06, 0.035, -0.05, 0.01, wander=0.025, narrow=0.03, narrow_wander=0.02),
+    "knee": JointOffsetPrior(0.03, -0.005, 0.03, narrow=0.018, narrow_wander=0.012),
+    "ankle": JointOffsetPrior(0.055, -0.005, 0.03, narrow=0.014, narrow_wander=0.010),
+    "heel": JointOffsetPrior(-0.045, 0.04, 0.04),
+    "toe": JointOffsetPrior(0.085, 0.045, 0.05),
 }
-BEHIND_PLATE = Habit(-0.09, 0.0, 0.06)  # a shoulder that a plate hides is seen anywhere
+BEHIND_PLATE = JointOffsetPrior(-0.09, 0.0, 0.06)  # a shoulder that a plate hides is seen anywhere
 # In front views offsets are taken down the picture (along) and inward (across).
 FRONT_HABITS = {
-    "ear": Habit(0.0, 0.0, 0.06),
-    "shoulder": Habit(0.045, -0.02, 0.04),
-    "elbow": Habit(0.0, 0.0, 0.08),
-    "wrist": Habit(0.0, 0.0, 0.12),
-    "hip": Habit(-0.02, -0.015, 0.04, 0.22, -0.03, narrow=0.012, narrow_wander=0.012),
-    "knee": Habit(-0.06, 0.005, 0.03, 0.135, -0.033, narrow=0.013, narrow_wander=0.012),
-    "ankle": Habit(0.06, 0.02, 0.03, narrow=0.010, narrow_wander=0.007),
-    "heel": Habit(0.075, 0.025, 0.03),
-    "toe": Habit(0.026, -0.074, 0.03),
+    "ear": JointOffsetPrior(0.0, 0.0, 0.06),
+    "shoulder": JointOffsetPrior(0.045, -0.02, 0.04),
+    "elbow": JointOffsetPrior(0.0, 0.0, 0.08),
+    "wrist": JointOffsetPrior(0.0, 0.0, 0.12),
+    "hip": JointOffsetPrior(-0.02, -0.015, 0.04, 0.22, -0.03, narrow=0.012, narrow_wander=0.012),
+    "knee": JointOffsetPrior(-0.06, 0.005, 0.03, 0.135, -0.033, narrow=0.013, narrow_wander=0.012),
+    "ankle": JointOffsetPrior(0.06, 0.02, 0.03, narrow=0.010, narrow_wander=0.007),
+    "heel": JointOffsetPrior(0.075, 0.025, 0.03),
+    "toe": JointOffsetPrior(0.026, -0.074, 0.03),
 }
 # From the front thighs swing towards the camera: patches and flow lose the hip and the knee, the network does not.
-FRONT_TRUST = {"hip": Trust(0.6, 3.0, 4.0), "knee": Trust(0.35, 3.5, 2.0)}
+FRONT_TRUST = {"hip": SourceWeights(0.6, 3.0, 4.0), "knee": SourceWeights(0.35, 3.5, 2.0)}
 # By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
 END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 DEEP_HIP_DEG = 120.0
@@ -60,7 +60,7 @@ WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement fr
 # From the front a leg's joints stray together across the picture and not each for itself: their doubt there, as a share; from our bench.
 FRONT_ACROSS = 0.6
 BELOW_HANDS = ("shank", "foot")
-HELD = Trust(network=40.0, match=40.0)
+HELD = SourceWeights(network=40.0, match=40.0)
 DRIFT_SHARE = {"elbow": 0.05, "wrist": 0.06}  # posture-dependent error that stays; rest below
 DRIFT_REST = 0.003
 # Habits hold better than their spreads say, which leave room for clicks to move them; less so the further the camera is off the
@@ -69,22 +69,22 @@ UNCLICKED, UNCLICKED_FRONT, UNCLICKED_YAW_DEG = 0.6, 0.8, 18.0
 FOLLOWED_SHARE = 0.1  # of what the network may wander by in postures nobody clicked, this much is left in the track
 
 
-def believe(movement: Movement, view: str) -> dict[str, Trust]:
+def believe(movement: Movement, view: str) -> dict[str, SourceWeights]:
     """The movement's trust table in the solver's terms; front views have one of their own for all movements."""
     if near_side(view) is None:
         return FRONT_TRUST
-    return {joint: Trust(b.network, b.step, b.match) for joint, b in movement.trust.items()}
+    return {joint: SourceWeights(b.network, b.step, b.match) for joint, b in movement.trust.items()}
 
 
 USUAL_STANCE = (1.1, 0.3)  # standing sets: ankles' distance as a share of the shoulder joints'; common practice, no source
 
 
-def opening(movement: Movement) -> Opening:
+def opening(movement: Movement) -> OutOfPlanePrior:
     """What the movement usually does out of its side plane."""
-    usual, own = Opening(), movement.opening
+    usual, own = OutOfPlanePrior(), movement.opening
     thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
     stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
-    return Opening(thigh, shank, foot, stance, movement.standing)
+    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing)
 
 
 def _posture(evidence: Evidence, view: str) -> Posture:
@@ -113,7 +113,7 @@ def _posture(evidence: Evidence, view: str) -> Posture:
 def _offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Offsets:
     habits = FRONT_HABITS
     if near_side(view):
-        habits = SIDE_HABITS | {j: Habit(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
+        habits = SIDE_HABITS | {j: JointOffsetPrior(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
         habits |= {"shoulder": BEHIND_PLATE} if movement.bar_on_back else {}
     return offsets(evidence, keys, habits, _posture(evidence, view))
 
@@ -195,8 +195,8 @@ def track(whole: Evidence, keys: list[Keyframe], seen: Seen) -> tuple[Track, Pla
 
 
 def _behind_plate(
-    evidence: Evidence, trust: dict[str, Trust], keys: list[Keyframe], seen: Seen, positions: Array
-) -> tuple[Evidence, dict[str, Trust]]:
+    evidence: Evidence, trust: dict[str, SourceWeights], keys: list[Keyframe], seen: Seen, positions: Array
+) -> tuple[Evidence, dict[str, SourceWeights]]:
     """The near shoulder told by the plate that hides it, where one was followed, and believed as no patch that slips would be.
 
     A held shoulder is moved by clicks and flow alone.
@@ -208,7 +208,7 @@ def _behind_plate(
     told = behind_plate(evidence, keys, seen.view, positions, px_per_cm, FOCAL_SHARE * max(seen.size) / px_per_cm)
     if told is evidence:
         return evidence, trust
-    return told, trust | {shoulder: replace(trust.get("shoulder", Trust()), match=1.0)}
+    return told, trust | {shoulder: replace(trust.get("shoulder", SourceWeights()), match=1.0)}
 
 
 def _acceleration(evidence: Evidence) -> float:
@@ -228,7 +228,7 @@ def _thighs_end_on(evidence: Evidence, bend: Array) -> Evidence:
     return out
 
 
-def _turns(evidence: Evidence, seen: Seen) -> Bearings:
+def _turns(evidence: Evidence, seen: Seen) -> SegmentRotations:
     """How far the near side's segments were seen to turn, and where its sole's edge points.
 
     Only shank and foot where hands and what they carry pass before the others. The shirt of a back on a pad stays where the
@@ -237,7 +237,7 @@ def _turns(evidence: Evidence, seen: Seen) -> Bearings:
     near = near_side(seen.view)
     if near is None:
         return {}
-    out: Bearings = {}
+    out: SegmentRotations = {}
     for s, segment in enumerate(TURNING):
         if seen.movement.hands_pass and segment not in BELOW_HANDS:
             continue

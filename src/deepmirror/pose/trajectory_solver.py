@@ -34,13 +34,13 @@ STEP_DRAG = 0.12
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 """(joint, joint) -> the length (T,) px they must be apart for directions (T, 2), and its sigma (px)."""
 
-Bearings = dict[tuple[str, str], list[tuple[Array, Array, int | None]]]
+SegmentRotations = dict[tuple[str, str], list[tuple[Array, Array, int | None]]]
 """(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame;
 None: that is the direction itself."""
 
 
 @dataclass(frozen=True)
-class Trust:
+class SourceWeights:
     """How far each source is believed for one joint: multiplies its sigma."""
 
     network: float = 1.0
@@ -124,14 +124,14 @@ class _Normal:
 def solve(
     evidence: Evidence,
     keys: list[Keyframe],
-    trust: dict[str, Trust],
+    trust: dict[str, SourceWeights],
     moved: Offsets,
     lengths: Lengths | None,
     acceleration_px: float,
     start: Array | None = None,
     passes: int = PASSES,
     doubt: bool = True,
-    turns: Bearings | None = None,
+    turns: SegmentRotations | None = None,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
@@ -195,12 +195,12 @@ def _robust(residual: Array, sigma: Array, soft: float) -> Array:
     return np.asarray(1 / (1 + (residual / (soft * sigma)) ** 2))
 
 
-def _trusted(names: list[str], trust: dict[str, Trust], source: str) -> Array:
+def _trusted(names: list[str], trust: dict[str, SourceWeights], source: str) -> Array:
     """A source's trust per point: the point's own where it has one, its joint's otherwise."""
-    return np.array([getattr(trust.get(n, trust.get(split(n)[0], Trust())), source) for n in names])
+    return np.array([getattr(trust.get(n, trust.get(split(n)[0], SourceWeights())), source) for n in names])
 
 
-def _add_points(normal: _Normal, ev: Evidence, guided: Array, trust: dict[str, Trust], x: Array) -> None:
+def _add_points(normal: _Normal, ev: Evidence, guided: Array, trust: dict[str, SourceWeights], x: Array) -> None:
     frames, n = normal.frames, normal.n
     for name, places, base, memory_s in (
         ("network", guided, ev.network_sigma, NETWORK_MEMORY_S),
@@ -230,7 +230,7 @@ def _add_keys(normal: _Normal, ev: Evidence, keys: list[Keyframe]) -> None:
     normal.pull(target, weight)
 
 
-def _add_steps(normal: _Normal, ev: Evidence, trust: dict[str, Trust], x: Array) -> None:
+def _add_steps(normal: _Normal, ev: Evidence, trust: dict[str, SourceWeights], x: Array) -> None:
     # flow on a moving limb always drags a little of the still background along
     change = ev.step[1:]
     moved = np.linalg.norm(np.nan_to_num(change), axis=2)

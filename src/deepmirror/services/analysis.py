@@ -13,7 +13,7 @@ from deepmirror.core.frontal_camera import fit_frontal, standing_scale
 from deepmirror.core.frontal_yaw import camera_yaw as front_yaw
 from deepmirror.core.kinematics import LEVEL_U_DEG, UP, angle_series, facing
 from deepmirror.core.reps import Rep, find_reps, mark_partials
-from deepmirror.core.scene import FILM_SIDE, Marks, Scene
+from deepmirror.core.scene import FILM_SIDE, Marks, MeasurementContext
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, points_for, sided, split
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.errors import CannotSolve
@@ -52,7 +52,7 @@ class Analysis:
     facts: FilmFacts
     brief: Brief
     movement: Movement
-    scene: Scene
+    scene: MeasurementContext
     signal: Series
     measured: Measured
     judgement: Judgement
@@ -145,7 +145,7 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     standing = standing_scale(still, body) if frontal and body.known() else None
     px_per_cm = plane.scale() if plane else scales.combine(known, standing or scales.from_body(still, view, body))
     scene = replace(
-        Scene(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far),
+        MeasurementContext(still, view, angles, reps, body, px_per_cm, brief.tempo, up, _marks(file), plane, path, far),
         platform_moves=movement.platform_moves,
         stack=evidence.stack,
         front_yaw=front_yaw(still, view, body, px_per_cm, reps, up),

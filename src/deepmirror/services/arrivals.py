@@ -29,7 +29,7 @@ TWIN = "The same film came before; it is kept once."
 
 
 @dataclass(frozen=True)
-class Unplaced:
+class UnassignedFilm:
     """A film that waits for the coach's word on whose it is, with what its sender said."""
 
     arrival: ArrivalRecord
@@ -207,7 +207,7 @@ def _set_words(told: SetFile) -> dict[str, Any]:
     return told.set.model_dump(exclude_none=True) | ({"filmed_at": told.filmed_at.isoformat()} if told.filmed_at else {})
 
 
-def unplaced(desk: Desk, arrival: ArrivalRecord, folder: Path) -> Unplaced:
+def unplaced(desk: Desk, arrival: ArrivalRecord, folder: Path) -> UnassignedFilm:
     """The film of a waiting arrival, unpacked into `folder`, and what is known of it. Raises BadBundle, BadFilm."""
     if arrival.path is None:
         raise BadBundle(f"“{arrival.name}” was not kept: ask for it again.")
@@ -215,10 +215,10 @@ def unplaced(desk: Desk, arrival: ArrivalRecord, folder: Path) -> Unplaced:
         guess = next((c.name for c in desk.clients() if c.name.split()[0].casefold() in arrival.name.casefold()), "")
         words = arrival.name.casefold().replace("-", "_").replace(" ", "_")
         movement = next((m for m in sorted(desk.catalogue.movements, key=len, reverse=True) if m in words), None)
-        return Unplaced(arrival, arrival.path, guess, movement, None, None, "")
+        return UnassignedFilm(arrival, arrival.path, guess, movement, None, None, "")
     bundle = read_bundle(arrival.path, folder, arrival.name)
     told = bundle.told
-    return Unplaced(arrival, bundle.film, told.client, told.movement, told.view, told.set.load_kg, told.note)
+    return UnassignedFilm(arrival, bundle.film, told.client, told.movement, told.view, told.set.load_kg, told.note)
 
 
 def place(desk: Desk, arrival: ArrivalRecord, film: Path, answers: Placed) -> FilmRecord:

@@ -9,8 +9,8 @@ import numpy as np
 from deepmirror.core.contact_measures import distances
 from deepmirror.core.machine_model import MACHINES, GuidedBuild
 from deepmirror.core.reps import rise_acceleration
-from deepmirror.core.scene import Scene
-from deepmirror.core.squat_model import OPENING_MOST_GAIN, Build, Lever, Setup
+from deepmirror.core.scene import MeasurementContext
+from deepmirror.core.squat_model import OPENING_MOST_GAIN, Build, Setup, SetupEffect
 from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.findings import BuildView, Measured
@@ -20,7 +20,7 @@ ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a 
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
 
 
-def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
+def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
     """The solver's targets and levers for this film's client; None where the solver does not know the movement or the view."""
     if file.movement in MACHINES:
         return _machine_view(file, scene, measured)
@@ -48,7 +48,7 @@ def build_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView |
     return BuildView(lean, tuple(words), binding_limit=deepest.binding_limit)
 
 
-def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildView | None:
+def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
     """On a seat: the two answers to a pelvis that curls, each with the depth it gives this body."""
     if not body_of(file.client).known() or not any("hip_lift_cm" in v for v in measured.reps):
         return None
@@ -71,7 +71,7 @@ def _machine_view(file: BriefFile, scene: Scene, measured: Measured) -> BuildVie
     return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, "hip_flexion")
 
 
-def flat_depth(scene: Scene, measured: Measured) -> tuple[float, str] | None:
+def flat_depth(scene: MeasurementContext, measured: Measured) -> tuple[float, str] | None:
     """Deepest knee flexion (degrees) this film shows with the pelvis flat, and how it is known; None when it never left the pad.
 
     Reps that kept the pelvis down tell it best; without one it is where the pelvis began to leave.
@@ -95,7 +95,7 @@ def flat_depth(scene: Scene, measured: Measured) -> tuple[float, str] | None:
     return float(knee.values[onset]), "the pelvis began to leave the pad on this film"
 
 
-def _dynamics(scene: Scene, build: Build, setup: Setup, depth: float) -> list[str]:
+def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: float) -> list[str]:
     """What the turn-rounds' own acceleration adds to the hip's moment, an estimate to compare reps and set-ups by."""
     answer = build.at_depth(depth, setup)
     if scene.px_per_cm is None or not scene.reps or not answer.feasible:
@@ -118,7 +118,7 @@ def _limit(name: str | None) -> str:
     }.get(name or "", "nothing stops it")
 
 
-def _lever(lever: Lever, build: Build, deepest_deg: float) -> str:
+def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:
     opened = lever.change == "knees_open_deg"
     what = f"knees opened {lever.by}° more" if opened else f"{lever.by} cm heel lift"
     lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))

@@ -24,7 +24,7 @@ from deepmirror.services.analysis import Analysis, conclude
 from deepmirror.services.failures import FailureLog
 from deepmirror.services.follow_up import note_looks
 from deepmirror.services.jobs import Progress
-from deepmirror.services.observation_runner import Looker, look_here
+from deepmirror.services.observation_runner import Observer, look_here
 from deepmirror.services.saving import Saver
 from deepmirror.store.backups import back_up
 from deepmirror.store.library import ClientRecord as ClientRecord
@@ -55,7 +55,7 @@ class Choice:
 class Desk:
     """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
 
-    def __init__(self, folder: Path, now: datetime | None = None, look: Looker = look_here, read_only: bool = False) -> None:
+    def __init__(self, folder: Path, now: datetime | None = None, look: Observer = look_here, read_only: bool = False) -> None:
         """Raises LibraryError, with LibraryBusy and LibraryDamaged among them."""
         self.store = LibraryStore(folder, read_only)
         self._now, self.look = now, look

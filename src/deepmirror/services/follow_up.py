@@ -54,7 +54,7 @@ class Look:
 
 
 @dataclass(frozen=True)
-class Watched:
+class FollowUp:
     """A watched correction as a film shows it: the record, what was found then, and what this film says."""
 
     id: int
@@ -148,7 +148,7 @@ def begin(store: LibraryStore, client_id: int, film_id: int, movement: str, at: 
         store.watches.add(client_id, film_id, movement, at, asdict(item))
 
 
-def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[Watched]:
+def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[FollowUp]:
     """The corrections that wait for an answer on this film: those sent before it came, and closed ones it already spoke on."""
     film = store.film(film_id)
     out = []
@@ -156,7 +156,7 @@ def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[Watch
         told_here = any(f == film_id for f, _, _ in record.looks)
         if record.film_id != film_id and record.opened_at <= _late(film.arrived_at) and (record.state == "open" or told_here):
             item = item_of(record)
-            out.append(Watched(record.id, record.state, record.film_id, record.opened_at, item, look_again(item, analysis)))
+            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, look_again(item, analysis)))
     return out
 
 

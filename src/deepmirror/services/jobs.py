@@ -115,7 +115,7 @@ class JobRunner:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
-class LatestLane:
+class LatestOnlyWorker:
     """One thread that always does the newest request and forgets those it had no time for: frames under a moving hand."""
 
     def __init__(self) -> None:

@@ -24,7 +24,7 @@ PLANS = {"quick": QUICK, "final": FINAL}
 FOLLOW = "follow"
 
 
-class Looker(Protocol):
+class Observer(Protocol):
     """Makes evidence of a film; `what` is quick, final or follow (the last needs earlier evidence)."""
 
     def __call__(
@@ -40,7 +40,7 @@ def look_here(film: Film, brief: Brief, movement: Movement, progress: Progress, 
 
 
 @dataclass(frozen=True)
-class LookApart:
+class SubprocessObserver:
     """Looks in a process of its own, with a coach's own movements from `own_folder`; passing files lie in `work_folder`."""
 
     own_folder: Path | None = None

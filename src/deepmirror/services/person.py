@@ -12,7 +12,7 @@ from deepmirror.core.body import JOINT_SHARE
 from deepmirror.core.machine_model import MACHINES
 from deepmirror.core.sagittal_fit import film_length
 from deepmirror.core.skeleton import near_side
-from deepmirror.core.squat_model import Answer, Build, Lever
+from deepmirror.core.squat_model import Answer, Build, SetupEffect
 from deepmirror.core.squat_model import Setup as Setup
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
@@ -89,7 +89,7 @@ class Solved:
     """An answer of the build solver with its levers, and the deepest posture beside it."""
 
     answer: Answer
-    levers: list[Lever]
+    levers: list[SetupEffect]
     deepest: Answer
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from deepmirror.core.anthropometry import dorsiflexion_from_wall
 from deepmirror.core.body import Body
 from deepmirror.core.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.squat_model import BARS, Answer, Build, Lever, Limits, Setup
+from deepmirror.core.squat_model import BARS, Answer, Build, Limits, Setup, SetupEffect
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, read_client
 from deepmirror.services.plausible import impossible_lengths
@@ -48,7 +48,7 @@ def limits_of(client: ClientPart) -> Limits:
     return replace(Limits(), **known)
 
 
-def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[Lever]]:
+def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[SetupEffect]]:
     """Posture, limit and levers. Raises BadBrief for movements or set-ups the solver does not know, and for lengths no body has;
     CannotSolve for joint limits that leave no posture."""
     if wrong := next(impossible_lengths(client), ""):

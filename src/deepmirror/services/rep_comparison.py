@@ -32,7 +32,7 @@ class Row:
     real: bool
 
 
-class Half:
+class ComparedFilm:
     """One film of a comparison, open and concluded. Close it when done."""
 
     def __init__(self, desk: Desk, film_id: int) -> None:
@@ -80,7 +80,7 @@ class Half:
 class SideBySide:
     """Two reps at the same phase."""
 
-    def __init__(self, first: Half, second: Half, rep_a: int = 1, rep_b: int = 1) -> None:
+    def __init__(self, first: ComparedFilm, second: ComparedFilm, rep_a: int = 1, rep_b: int = 1) -> None:
         self.first, self.second = first, second
         self.rep_a = min(max(rep_a, 1), len(first.reps()))
         self.rep_b = min(max(rep_b, 1), len(second.reps()))
@@ -158,7 +158,7 @@ def _row(words: str, unit: str, a: Value, b: Value) -> Row:
     return Row(words, said(a), said(b), with_unit(f"{gap.value:+.{places}f} ± {gap.u:.{places}f}", unit), real)
 
 
-def _drawn(half: Half, frame: int) -> NDArray[np.uint8]:
+def _drawn(half: ComparedFilm, frame: int) -> NDArray[np.uint8]:
     scene = half.analysis.scene
     return draw_framed(half.film.picture(frame), Overlay(scene.film_track, scene.view, frame), SHOWN)
 

@@ -18,7 +18,7 @@ from deepmirror.reply.model import Correction as Correction
 from deepmirror.reply.model import Stroke as Stroke
 from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.follow_up import Watched, number_words
+from deepmirror.services.follow_up import FollowUp, number_words
 from deepmirror.store.library import LibraryStore
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
@@ -30,7 +30,7 @@ PLAINLY = {
 }
 
 
-def draft_reply(analysis: Analysis, client: str = "", watched: list[Watched] | None = None, coach: str = "", date: str = "") -> Reply:
+def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | None = None, coach: str = "", date: str = "") -> Reply:
     """The findings as corrections, in their order (safety, range, tension, polish); the first three are chosen, leaving out
     what only repeats one of them in the same reps. What became of earlier corrections comes before them."""
     imperial, rows = analysis.brief.file.client.imperial, watched or []
@@ -87,7 +87,7 @@ def _facts(analysis: Analysis) -> str:
     return " · ".join(facts)
 
 
-def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watched]) -> Correction:
+def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[FollowUp]) -> Correction:
     imperial = analysis.brief.file.client.imperial
     frame = frame_at(analysis, f.time_s)
     bare = bare_unit(f.unit)
@@ -115,7 +115,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Watc
     )
 
 
-def _last_time(row: Watched) -> str:
+def _last_time(row: FollowUp) -> str:
     bare = bare_unit(row.item.unit)
     return f" Last time {number_words(row.item.value, row.item.u, bare)}: {PLAINLY[row.look.verdict]}."
 
@@ -171,13 +171,13 @@ def rep_words(reps: tuple[int, ...], total: int) -> str:
     return f"Rep{'s' if len(reps) > 1 else ''} {words}"
 
 
-def _before(row: Watched, imperial: bool) -> Before:
+def _before(row: FollowUp, imperial: bool) -> Before:
     bare = bare_unit(row.item.unit)
     number = in_their_units(number_words(row.item.value, row.item.u, bare), imperial)
     return Before(row.film_id, row.item.time_s, row.opened_at[:10], number)
 
 
-def _since(analysis: Analysis, row: Watched, said_again: set[str]) -> Since:
+def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
     """What became of an earlier correction; not told apart where the same is corrected again."""
     imperial = analysis.brief.file.client.imperial
     words = in_their_units(row.words(PLAINLY), imperial)

@@ -13,7 +13,7 @@ from deepmirror.reply.draw import Box, outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
 from deepmirror.services.desk import Desk
-from deepmirror.services.reply_rendering import Drawer, Earlier, source_of
+from deepmirror.services.reply_rendering import Drawer, PriorFilms, source_of
 from deepmirror.services.review import Review
 
 SNAP_SHARE, REACH_SHARE = 0.022, 0.35  # of the picture's height: a click on a joint, and how far beside it still goes with it
@@ -50,7 +50,7 @@ class Preview:
 def composed(desk: Desk, review: Review, item: Correction | Since, blur: bool) -> tuple[NDArray[np.uint8], Box | None]:
     """The picture of a correction (or of an earlier one, then and now) as it will be sent, and where its tag lies, px."""
     assert review.analysis is not None
-    with Earlier(desk) as earlier:
+    with PriorFilms(desk) as earlier:
         drawer = Drawer(review.film, review.analysis, blur, earlier)
         if isinstance(item, Since):
             pair = drawer.since(item)

@@ -35,7 +35,7 @@ Picture = NDArray[np.uint8]
 LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
 
 
-class Earlier(AbstractContextManager["Earlier"]):
+class PriorFilms(AbstractContextManager["PriorFilms"]):
     """Earlier films of the client, opened and concluded when a reply shows them; closed together."""
 
     def __init__(self, desk: Desk | None) -> None:
@@ -63,7 +63,7 @@ class Earlier(AbstractContextManager["Earlier"]):
 class Drawer:
     """Draws the pictures of one reply."""
 
-    def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: Earlier) -> None:
+    def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: PriorFilms) -> None:
         self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
         self._detector = Detector() if blur else None
         self._others: tuple[int, tuple[tuple[float, float, float], ...]] | None = None
@@ -129,7 +129,7 @@ def ghost_lines(analysis: Analysis) -> GhostLines:
 
 def still(film: Film, analysis: Analysis, item: Correction, blur: bool = False, desk: Desk | None = None) -> Picture:
     """The picture of one correction, as the client gets it."""
-    with Earlier(desk) as earlier:
+    with PriorFilms(desk) as earlier:
         return Drawer(film, analysis, blur, earlier).correction(item)
 
 
@@ -138,7 +138,7 @@ def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, pro
     and points as CSV, C3D and TRC. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with Earlier(desk) as earlier:
+        with PriorFilms(desk) as earlier:
             drawer = Drawer(film, analysis, reply.blur, earlier)
             shots, captions = plan(reply, drawer.source)
             captioned = [png(drawer.correction(item)) for item in reply.chosen()]

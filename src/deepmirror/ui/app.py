@@ -13,7 +13,7 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.demo import fill_demo
 from deepmirror.services.desk import Desk
-from deepmirror.services.observation_runner import LookApart
+from deepmirror.services.observation_runner import SubprocessObserver
 from deepmirror.services.reply_delivery import Outbox
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
@@ -32,7 +32,7 @@ def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]
         app.installTranslator(translator)
 
     def make(read_only: bool) -> Desk:
-        return Desk(folder, look=LookApart(folder / "movements", folder / "work"), read_only=read_only)
+        return Desk(folder, look=SubprocessObserver(folder / "movements", folder / "work"), read_only=read_only)
 
     try:
         desk = open_desk(folder, make)

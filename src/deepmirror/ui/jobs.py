@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from deepmirror.errors import Cancelled, DeepMirrorError
-from deepmirror.services.jobs import JobRunner, LatestLane, Progress
+from deepmirror.services.jobs import JobRunner, LatestOnlyWorker, Progress
 
 
 class Job(QObject):
@@ -65,7 +65,7 @@ class FrameReader(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._lane = LatestLane()
+        self._lane = LatestOnlyWorker()
 
     def ask(self, fetch: Callable[[int], NDArray[np.uint8]], number: int) -> None:
         """Fetch frame `number`; `arrived` brings it."""

@@ -26,13 +26,13 @@ from deepmirror.services.desk import Desk
 from deepmirror.services.jobs import JobRunner
 from deepmirror.services.reply_delivery import Outbox, folder_outbox
 from deepmirror.services.review import Analysis, Observed, Review
-from deepmirror.ui.control.client_controller import Knowing
+from deepmirror.ui.control.client_controller import ClientController
 from deepmirror.ui.control.edits import Edits
-from deepmirror.ui.control.film_import_controller import Bringing
-from deepmirror.ui.control.follow_up_controller import Following
-from deepmirror.ui.control.inbox_controller import Collecting
-from deepmirror.ui.control.reply_controller import Answering
-from deepmirror.ui.control.settings_controller import Keeping
+from deepmirror.ui.control.film_import_controller import FilmImportController
+from deepmirror.ui.control.follow_up_controller import FollowUpController
+from deepmirror.ui.control.inbox_controller import InboxController
+from deepmirror.ui.control.reply_controller import ReplyController
+from deepmirror.ui.control.settings_controller import SettingsController
 from deepmirror.ui.help import show_caution, show_keys
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
@@ -67,8 +67,12 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare = PersonRoom(), CompareRoom()
-        self.keeping, self.knowing, self.bringing = Keeping(self), Knowing(self), Bringing(self)
-        self.answering, self.collecting, self.following = Answering(self), Collecting(self, arrivals), Following(self)
+        self.settings_control, self.client_control, self.film_import = (
+            SettingsController(self),
+            ClientController(self),
+            FilmImportController(self),
+        )
+        self.reply_control, self.inbox, self.follow_up = ReplyController(self), InboxController(self, arrivals), FollowUpController(self)
         self.stack = QStackedWidget()
         for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
             self.stack.addWidget(room)
@@ -119,12 +123,12 @@ class MainWindow(QMainWindow):
         m = self.mirror
         does: dict[str, Callable[[], object]] = {
             "go_desk": lambda: self.go("desk"),
-            "go_person": lambda: self.knowing.open(None),
+            "go_person": lambda: self.client_control.open(None),
             "go_mirror": lambda: self.go("mirror"),
-            "go_reply": self.answering.compose,
+            "go_reply": self.reply_control.compose,
             "keys": lambda: show_keys(self),
             "caution": lambda: show_caution(self),
-            "import": self.bringing.ask,
+            "import": self.film_import.ask,
             "undo": self.undo,
             "redo": self.redo,
             "next_film": self.desk_room.take_next,
@@ -144,22 +148,22 @@ class MainWindow(QMainWindow):
             "ghost": m.toggle_ghost,
             "place": m.toggle_placing,
             "measure": self.measure_in_hand,
-            "compose": self.answering.compose,
-            "go_compare": self.following.compare,
-            "compare": self.following.compare,
-            "next_watched": self.following.next,
-            "keep_watched": lambda: self.following.decide("open"),
-            "close_watched": lambda: self.following.decide("closed"),
-            "change_watched": lambda: self.following.decide("changed"),
-            "settings": self.keeping.settings,
-            "delete_client": self.keeping.delete_client,
-            "sheet": self.knowing.sheet,
-            "preview": self.answering.preview,
-            "send": self.answering.send,
+            "compose": self.reply_control.compose,
+            "go_compare": self.follow_up.compare,
+            "compare": self.follow_up.compare,
+            "next_watched": self.follow_up.next,
+            "keep_watched": lambda: self.follow_up.decide("open"),
+            "close_watched": lambda: self.follow_up.decide("closed"),
+            "change_watched": lambda: self.follow_up.decide("changed"),
+            "settings": self.settings_control.settings,
+            "delete_client": self.settings_control.delete_client,
+            "sheet": self.client_control.sheet,
+            "preview": self.reply_control.preview,
+            "send": self.reply_control.send,
             "earlier": lambda: self.reply_room.shift(-1),
             "later": lambda: self.reply_room.shift(1),
-            "refilm": self.answering.ask_again,
-            "own_correction": self.answering.add_own,
+            "refilm": self.reply_control.ask_again,
+            "own_correction": self.reply_control.add_own,
             "place_arrival": self.desk_room.post.place_first,
         }
         menu_bar = self.menuBar()
@@ -177,16 +181,16 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.first_look.connect(self._looked_first)
         self.desk_room.opened.connect(self.open_film)
-        self.desk_room.wants_import.connect(self.bringing.ask)
-        self.desk_room.dropped.connect(self.bringing.bring_all)
+        self.desk_room.wants_import.connect(self.film_import.ask)
+        self.desk_room.dropped.connect(self.film_import.bring_all)
         self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
         self.mirror.wants_measuring.connect(self.measure_review)
-        self.mirror.wants_reply.connect(self.answering.compose)
+        self.mirror.wants_reply.connect(self.reply_control.compose)
         self.mirror.edited.connect(self._after_edit)
         self.mirror.complained.connect(self.complain)
         self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
-        self.person_room.changed.connect(self.knowing.changed)
-        self.person_room.wants_client.connect(self.knowing.open)
+        self.person_room.changed.connect(self.client_control.changed)
+        self.person_room.wants_client.connect(self.client_control.open)
         self.person_room.complained.connect(self.complain)
 
     def go(self, room: str) -> None:
@@ -222,11 +226,11 @@ class MainWindow(QMainWindow):
             if entry.id in ("go_reply", "compose", "preview", "send", "go_compare", "compare"):
                 on = on and measured
             if entry.id.endswith("_watched"):
-                on = on and bool(self.following.rows)
+                on = on and bool(self.follow_up.rows)
             if entry.id in ("refilm", "measure"):  # these need a film in hand, not an open one
                 on = room in ("desk", "mirror") and self.film_in_hand() is not None
             self.actions_by_id[entry.id].setEnabled(on)
-        edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.answering}.get(room)
+        edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.reply_control}.get(room)
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
@@ -375,9 +379,9 @@ class MainWindow(QMainWindow):
         """Show a review that was concluded anew, if it is still the open one."""
         if review is self.review:
             self.mirror.refresh()
-            self.following.refresh()
+            self.follow_up.refresh()
             self.refresh_actions()
-            self.following.greet()
+            self.follow_up.greet()
 
     def _after_edit(self) -> None:
         review = self.review
@@ -415,9 +419,9 @@ class MainWindow(QMainWindow):
 
     def _step(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
-        if self.knowing.undone(back):
+        if self.client_control.undone(back):
             return
-        edited = self.answering if self.stack.currentWidget() is self.reply_room else self.review
+        edited = self.reply_control if self.stack.currentWidget() is self.reply_room else self.review
         if edited is not None:
             edited.undo() if back else edited.redo()
         if edited is not None and edited is self.review:
@@ -429,8 +433,8 @@ class MainWindow(QMainWindow):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
-        self.collecting.close()
-        self.answering.close()
+        self.inbox.close()
+        self.reply_control.close()
         self.runner.close()
         self.solver.close()
         self.pictures.close()

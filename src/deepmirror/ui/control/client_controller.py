@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
 
 
-class Knowing(QObject):
+class ClientController(QObject):
     """The Person room's record and the films that are judged by it."""
 
     def __init__(self, window: MainWindow) -> None:

@@ -26,7 +26,7 @@ Take = Callable[[Placed], FilmRecord]
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
 
 
-class Bringing(QObject):
+class FilmImportController(QObject):
     """Nothing comes in without being asked about, but for bundles, which say themselves what they are."""
 
     def __init__(self, window: MainWindow) -> None:
@@ -47,7 +47,7 @@ class Bringing(QObject):
         """Take a bundle in, or ask about one film and take it in."""
         window = self._window
         if is_bundle(path):
-            window.collecting.bring(path)
+            window.inbox.bring(path)
             return
         job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
         job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.desk, path)))

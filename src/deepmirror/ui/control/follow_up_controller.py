@@ -10,9 +10,9 @@ from PyQt6.QtCore import QObject
 from deepmirror.core.time_normalisation import phase_of
 from deepmirror.services import follow_up
 from deepmirror.services.desk import FilmState
-from deepmirror.services.follow_up import Watched
+from deepmirror.services.follow_up import FollowUp
 from deepmirror.services.jobs import Progress
-from deepmirror.services.rep_comparison import Half, SideBySide, films_to_compare
+from deepmirror.services.rep_comparison import ComparedFilm, SideBySide, films_to_compare
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 
@@ -20,13 +20,13 @@ if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
 
 
-class Following(QObject):
+class FollowUpController(QObject):
     """Keeps the list of watched corrections of the open film and decides on them."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
-        self.rows: list[Watched] = []
+        self.rows: list[FollowUp] = []
         self.picked = 0
         self._greeted: set[int] = set()
         window.mirror.reading.watch_picked.connect(self.pick)
@@ -64,14 +64,14 @@ class Following(QObject):
         )
         room.tell(f"<b>{escape(row.item.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 
-    def _record(self, row: Watched) -> follow_up.WatchRecord | None:
+    def _record(self, row: FollowUp) -> follow_up.WatchRecord | None:
         review = self._window.review
         if review is None:
             return None
         records = self._window.desk.store.watches.of_client(review.record.client_id)
         return next((r for r in records if r.id == row.id), None)
 
-    def current(self) -> Watched | None:
+    def current(self) -> FollowUp | None:
         """The watched correction under the keys."""
         return self.rows[self.picked] if self.rows else None
 
@@ -100,7 +100,7 @@ class Following(QObject):
         self._window.say(words.format(title=row.item.title))
         self.refresh()
         if state == "changed":
-            self._window.answering.compose(row.item.code)
+            self._window.reply_control.compose(row.item.code)
         elif len(self.rows) > 1:
             self.next()
 
@@ -125,8 +125,8 @@ class Following(QObject):
 
     def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> SideBySide:
         progress.tell(0.1, "opening")
-        a = Half(self._window.desk, first)
-        b = a if second == first else Half(self._window.desk, second)
+        a = ComparedFilm(self._window.desk, first)
+        b = a if second == first else ComparedFilm(self._window.desk, second)
         return SideBySide(a, b, rep_a or 1, rep_b or 1)
 
     def _show(self, pair: SideBySide, first: int, second: int, time_s: float | None) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer
 
-from deepmirror.services.arrivals import ArrivalRecord, Arrivals, Unplaced, place, unplaced
+from deepmirror.services.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, unplaced
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.reply_delivery import hand_over_rest
 from deepmirror.ui.jobs import Job
@@ -24,7 +24,7 @@ EVERY_MS = 2000
 RETRY_EVERY = 30  # looks: replies that could not be handed over are tried again every minute
 
 
-class Collecting(QObject):
+class InboxController(QObject):
     """Looks into the mailbox every two seconds, in a thread of its own."""
 
     def __init__(self, window: MainWindow, arrivals: Arrivals | None) -> None:
@@ -107,16 +107,16 @@ class Collecting(QObject):
         job.failed.connect(lambda _: folder.cleanup())
         window.run_job(job, window.pictures, on_show=True)
 
-    def _unpack(self, arrival: ArrivalRecord, folder: Path, progress: Progress) -> tuple[Unplaced, NDArray[np.uint8]]:
+    def _unpack(self, arrival: ArrivalRecord, folder: Path, progress: Progress) -> tuple[UnassignedFilm, NDArray[np.uint8]]:
         progress.tell(0.1, "unpacking")
         found = unplaced(self._window.desk, arrival, folder)
         return found, self._window.desk.first_picture(found.film)
 
     def _ask_whose(
-        self, arrival: ArrivalRecord, folder: tempfile.TemporaryDirectory[str], found: Unplaced, picture: NDArray[np.uint8]
+        self, arrival: ArrivalRecord, folder: tempfile.TemporaryDirectory[str], found: UnassignedFilm, picture: NDArray[np.uint8]
     ) -> None:
         desk = self._window.desk
-        dialog = self._window.bringing.ask_about(arrival.name, picture, partial(place, desk, arrival, found.film))
+        dialog = self._window.film_import.ask_about(arrival.name, picture, partial(place, desk, arrival, found.film))
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
         dialog.finished.connect(lambda _: folder.cleanup())
 

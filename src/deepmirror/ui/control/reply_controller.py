@@ -16,7 +16,7 @@ from deepmirror.services.history import History
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.reply_composing import Correction, draft_reply, own_correction, phrases, renewed
 from deepmirror.services.reply_preview import Preview, composed, stroke_at
-from deepmirror.services.reply_rendering import Earlier, Reply
+from deepmirror.services.reply_rendering import PriorFilms, Reply
 from deepmirror.services.review import Review
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
 
 
-class Answering(QObject):
+class ReplyController(QObject):
     """Owns the reply being composed."""
 
     def __init__(self, window: MainWindow) -> None:
@@ -229,7 +229,7 @@ class Answering(QObject):
 
     def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[retake_request.Request, QImage]:
         progress.tell(0.1, "reading")
-        with Earlier(self._desk) as films:
+        with PriorFilms(self._desk) as films:
             found = films.get(film_id) if known is None else None
             request = retake_request.draft_request(self._desk, film_id, known or (found[1] if found else None))
         return request, to_image(retake_request.draw_plan(request.plan))

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
 
 
-class Keeping(QObject):
+class SettingsController(QObject):
     """Asks before anything goes."""
 
     def __init__(self, window: MainWindow) -> None:

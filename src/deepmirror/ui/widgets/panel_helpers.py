@@ -38,7 +38,7 @@ def heading(words: str) -> QLabel:
     return label
 
 
-def rolled(inside: QWidget) -> QScrollArea:
+def vertical_scroll_area(inside: QWidget) -> QScrollArea:
     """A panel that scrolls up and down where it is too long."""
     scroll = QScrollArea()
     scroll.setWidget(inside)

@@ -10,11 +10,11 @@ from deepmirror.core.tempo import digits, time_under_tension_s
 from deepmirror.core.time_normalisation import Change
 from deepmirror.core.uncertain_value import Value, Verdict, with_unit
 from deepmirror.services.analysis import Analysis
-from deepmirror.services.follow_up import Watched
+from deepmirror.services.follow_up import FollowUp
 from deepmirror.services.reference_marks import still_wanted
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, heading, rolled
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, heading, vertical_scroll_area
 
 SHOWN = {
     "knee_flexion_max_deg": ("Knee flexion, most", "°"),
@@ -101,7 +101,7 @@ class ReadingPanel(QWidget):
         self._column = QVBoxLayout(self._inside)
         self._column.setContentsMargins(16, 12, 12, 16)
         self._column.setSpacing(8)
-        scroll = rolled(self._inside)
+        scroll = vertical_scroll_area(self._inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(scroll)
@@ -185,7 +185,7 @@ class ReadingPanel(QWidget):
         self._column.addLayout(self._numbers)
         self._column.addStretch(1)
 
-    def show_watched(self, rows: list[Watched], history: dict[int, list[str]], picked: int) -> None:
+    def show_watched(self, rows: list[FollowUp], history: dict[int, list[str]], picked: int) -> None:
         """Corrections sent before, and what this film says of each; the picked one shows its history."""
         empty(self._watch)
         if rows:

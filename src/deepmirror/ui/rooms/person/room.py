@@ -25,7 +25,7 @@ from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, rolled
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, vertical_scroll_area
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
 AGES = ("", "under 18", "18-39", "40-59", "60 and over")
@@ -114,7 +114,7 @@ class PersonRoom(QWidget):
         self.take_films.clicked.connect(lambda: self._do(lambda p: p.use_films()))
         form.addRow(self.take_films)
         self._build_mobility(form)
-        scroll = rolled(inside)
+        scroll = vertical_scroll_area(inside)
         scroll.setFixedWidth(404)
         return scroll
 

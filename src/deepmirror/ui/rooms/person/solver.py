@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from deepmirror.core.squat_model import Answer, Lever, Setup
+from deepmirror.core.squat_model import Answer, Setup, SetupEffect
 from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
@@ -215,7 +215,7 @@ class SolverPanel(QWidget):
             self.films.setText("\n".join([self.films.text(), *sides]))
 
 
-def _lever_words(lever: Lever) -> str:
+def _lever_words(lever: SetupEffect) -> str:
     what = f"Bar {BAR_WORDS.get(str(lever.by), lever.by)}"
     if lever.change == "heel_lift_cm":
         what = f"Heel lift +{lever.by} cm"

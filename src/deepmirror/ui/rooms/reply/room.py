@@ -24,7 +24,7 @@ from deepmirror.services.reply_rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.correction_editor import LABEL_WIDTH, CorrectionWords, WordsField
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, rolled, tip
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, tip, vertical_scroll_area
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
     ("line", "Line", "Click its two ends; an end on a joint goes with the joint"),
@@ -106,7 +106,7 @@ class ReplyRoom(QWidget):
         self.words.changed.connect(self._words_changed)
         column.addWidget(self.words)
         column.addStretch(1)
-        scroll = rolled(inside)
+        scroll = vertical_scroll_area(inside)
         scroll.setFixedWidth(410)
         return scroll
 
