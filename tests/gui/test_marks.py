@@ -60,7 +60,7 @@ def test_a_click_far_from_the_joint_is_asked_about(window: MainWindow, qtbot: Qt
     x, y = window.review.seed(0)["hip_right"]
     window.review.place(0, "hip_right", (x + 90, y))
     assert "hip right" in window.review.questions()[0] and "frame 1" in window.review.questions()[0]
-    window.mirror._show_marks()
+    window.mirror.annotator.show_marks()
     assert "Look again" in window.mirror.placing.questions.text()
 
 

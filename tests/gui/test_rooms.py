@@ -86,7 +86,7 @@ def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtB
     placed = window.review.seed(60)["hip_left"]
     assert abs(placed[0] - 200) < 1.5 and abs(placed[1] - 150) < 1.5
     assert mirror.placing.current() == "knee_left"
-    mirror._selected = "hip_left"
+    mirror.annotator.selected = "hip_left"
     mirror.film.setFocus()
     key(window, "step_on")
     assert window.review.seed(60)["hip_left"][0] == pytest.approx(placed[0] + 0.25)
@@ -139,8 +139,8 @@ def test_points_are_hidden_held_and_sides_swapped_and_undo_brings_them_back(wind
     mirror, review = window.mirror, window.review
     assert review is not None and review.analysis is not None
     key(window, "place")
-    mirror._choose_point("toe_right")
-    mirror._show_points()
+    mirror.annotator.choose_point("toe_right")
+    mirror.annotator.show_points()
     for button in (mirror.placing.hide_point, mirror.placing.hold_point):
         qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)

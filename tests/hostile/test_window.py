@@ -126,7 +126,7 @@ def test_an_edit_a_locked_library_does_not_take_is_told_kept_and_saved(guarded: 
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
     assert guarded.review is not None
     with locked(guarded.desk.store.folder):
-        guarded.mirror._set(tempo="3-1-1-0")
+        guarded.mirror.annotator.set_field(tempo="3-1-1-0")
         assert len(said(guarded)) == 1 and "is kept in the window" in said(guarded)[0] and guarded.edits.sign.isVisible()
         assert not guarded.close() and guarded.isVisible(), "it asks before an edit is lost"
         qtbot.waitUntil(lambda: not guarded.jobs, timeout=PATIENCE)
@@ -202,7 +202,7 @@ def test_a_library_that_is_open_elsewhere_can_be_read(qtbot: QtBot, qapp: QAppli
         assert "reading only" in window.windowTitle()
         open_film(window, qtbot, "Tove")
         qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
-        window.mirror._set(tempo="3-1-1-0")
+        window.mirror.annotator.set_field(tempo="3-1-1-0")
         assert "for reading only" in said(window)[0] and window.mirror.tempo.text() != "3-1-1-0"
         window.close()
         window.deleteLater()

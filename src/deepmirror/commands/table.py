@@ -2,26 +2,42 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Need(StrEnum):
+    """What must be at hand for an action to work."""
+
+    FILM = "an open film"
+    NUMBERS = "an open film with its numbers"
+    FILM_IN_HAND = "an open film, or one under the Desk's bar"
+    WATCHED = "a watched correction"
 
 
 @dataclass(frozen=True)
 class Action:
-    """One thing the coach can do: its words, its usual key (Qt's key names), the rooms where it works, and a menu."""
+    """One thing the coach can do: its words, its usual key (Qt's key names), where it works, its menu, and what it needs."""
 
     id: str
     title: str
     key: str
     rooms: str  # desk, person, mirror, reply, compare, several of them, or all
     menu: str
+    needs: tuple[Need, ...] = ()
+
+    def works(self, room: str, at_hand: Mapping[Need, bool]) -> bool:
+        """True when it works in a room with what is at hand there."""
+        return bool({room, "all"} & set(self.rooms.split())) and all(at_hand[need] for need in self.needs)
 
 
 ACTIONS = (
     Action("go_desk", "Go to the Desk", "F2", "all", "Go"),
     Action("go_person", "Go to the Person", "F3", "all", "Go"),
-    Action("go_mirror", "Go to the Mirror", "F4", "all", "Go"),
-    Action("go_reply", "Go to the Reply", "F5", "all", "Go"),
-    Action("go_compare", "Go to Compare", "F6", "all", "Go"),
+    Action("go_mirror", "Go to the Mirror", "F4", "all", "Go", (Need.FILM,)),
+    Action("go_reply", "Go to the Reply", "F5", "all", "Go", (Need.NUMBERS,)),
+    Action("go_compare", "Go to Compare", "F6", "all", "Go", (Need.NUMBERS,)),
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
@@ -31,33 +47,33 @@ ACTIONS = (
     Action("redo", "Redo", "Ctrl+Shift+Z", "all", "Edit"),
     Action("next_film", "Take the next film", "N", "desk", "Film"),
     Action("place_arrival", "Say whose film this is", "B", "desk", "Film"),
-    Action("refilm", "Ask for a new film…", "W", "desk mirror", "Film"),
-    Action("play", "Play or pause", "Space", "mirror compare", "Film"),
-    Action("step_on", "One frame on", "Right", "mirror compare", "Film"),
-    Action("step_back", "One frame back", "Left", "mirror compare", "Film"),
-    Action("leap_on", "Ten frames on", "Shift+Right", "mirror", "Film"),
-    Action("leap_back", "Ten frames back", "Shift+Left", "mirror", "Film"),
-    Action("next_turn", "Next turn-round", "Down", "mirror", "Film"),
-    Action("previous_turn", "Previous turn-round", "Up", "mirror", "Film"),
-    Action("next_finding", "Next finding", "F", "mirror", "Film"),
-    Action("speed", "Play slower or at speed", "V", "mirror", "Film"),
-    Action("loop", "Loop this rep", "O", "mirror", "Film"),
-    Action("halves", "One-and-a-half reps, or not", "Shift+O", "mirror", "Edit"),
-    Action("lines", "Show or hide the lines", "H", "mirror", "Film"),
-    Action("doubt", "Next doubtful frame", "D", "mirror", "Film"),
-    Action("ghost", "Show or hide the ghost", "G", "mirror", "Film"),
-    Action("place", "Place points", "P", "mirror", "Edit"),
-    Action("measure", "Measure now", "M", "desk mirror", "Edit"),
-    Action("compare", "Then and now, or two reps", "C", "mirror", "Film"),
-    Action("next_watched", "Next watched correction", "J", "mirror compare", "Film"),
-    Action("keep_watched", "Keep watching it", "K", "mirror compare", "Edit"),
-    Action("close_watched", "Close it", "X", "mirror compare", "Edit"),
-    Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit"),
+    Action("refilm", "Ask for a new film…", "W", "desk mirror", "Film", (Need.FILM_IN_HAND,)),
+    Action("play", "Play or pause", "Space", "mirror compare", "Film", (Need.FILM,)),
+    Action("step_on", "One frame on", "Right", "mirror compare", "Film", (Need.FILM,)),
+    Action("step_back", "One frame back", "Left", "mirror compare", "Film", (Need.FILM,)),
+    Action("leap_on", "Ten frames on", "Shift+Right", "mirror", "Film", (Need.FILM,)),
+    Action("leap_back", "Ten frames back", "Shift+Left", "mirror", "Film", (Need.FILM,)),
+    Action("next_turn", "Next turn-round", "Down", "mirror", "Film", (Need.FILM,)),
+    Action("previous_turn", "Previous turn-round", "Up", "mirror", "Film", (Need.FILM,)),
+    Action("next_finding", "Next finding", "F", "mirror", "Film", (Need.FILM,)),
+    Action("speed", "Play slower or at speed", "V", "mirror", "Film", (Need.FILM,)),
+    Action("loop", "Loop this rep", "O", "mirror", "Film", (Need.FILM,)),
+    Action("halves", "One-and-a-half reps, or not", "Shift+O", "mirror", "Edit", (Need.FILM,)),
+    Action("lines", "Show or hide the lines", "H", "mirror", "Film", (Need.FILM,)),
+    Action("doubt", "Next doubtful frame", "D", "mirror", "Film", (Need.FILM,)),
+    Action("ghost", "Show or hide the ghost", "G", "mirror", "Film", (Need.FILM,)),
+    Action("place", "Place points", "P", "mirror", "Edit", (Need.FILM,)),
+    Action("measure", "Measure now", "M", "desk mirror", "Edit", (Need.FILM_IN_HAND,)),
+    Action("compare", "Then and now, or two reps", "C", "mirror", "Film", (Need.NUMBERS,)),
+    Action("next_watched", "Next watched correction", "J", "mirror compare", "Film", (Need.FILM, Need.WATCHED)),
+    Action("keep_watched", "Keep watching it", "K", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
+    Action("close_watched", "Close it", "X", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
+    Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
     Action("own_correction", "Add a correction of your own", "Ctrl+N", "reply", "Edit"),
-    Action("compose", "Compose the reply", "R", "mirror compare", "Film"),
+    Action("compose", "Compose the reply", "R", "mirror compare", "Film", (Need.NUMBERS,)),
     Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
-    Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film"),
-    Action("send", "Send the reply", "Ctrl+Return", "reply", "Film"),
+    Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film", (Need.NUMBERS,)),
+    Action("send", "Send the reply", "Ctrl+Return", "reply", "Film", (Need.NUMBERS,)),
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),
     Action("later", "Send this correction later", "Alt+Down", "reply", "Edit"),
 )

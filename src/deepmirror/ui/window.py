@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.commands.table import ACTIONS
+from deepmirror.commands.table import ACTIONS, Need
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.arrivals import Arrivals
 from deepmirror.services.desk import Desk
@@ -217,27 +217,27 @@ class MainWindow(QMainWindow):
     def refresh_actions(self) -> None:
         """Keys and buttons work where they belong."""
         room = ROOMS[self.stack.currentIndex()]
-        opened = self.review is not None
-        measured = opened and self.review is not None and self.review.analysis is not None
+        at_hand = self._at_hand()
         for entry in ACTIONS:
-            on = bool({room, "all"} & set(entry.rooms.split()))
-            if "mirror" in entry.rooms or entry.id == "go_mirror":
-                on = on and opened
-            if entry.id in ("go_reply", "compose", "preview", "send", "go_compare", "compare"):
-                on = on and measured
-            if entry.id.endswith("_watched"):
-                on = on and bool(self.follow_up.rows)
-            if entry.id in ("refilm", "measure"):  # these need a film in hand, not an open one
-                on = room in ("desk", "mirror") and self.film_in_hand() is not None
-            self.actions_by_id[entry.id].setEnabled(on)
+            self.actions_by_id[entry.id].setEnabled(entry.works(room, at_hand))
         edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.reply_control}.get(room)
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
-        for i, on in ((2, opened), (3, bool(measured)), (4, bool(measured))):
+        for i, on in ((2, at_hand[Need.FILM]), (3, at_hand[Need.NUMBERS]), (4, at_hand[Need.NUMBERS])):
             button = self.rail_group.button(i)
             if button is not None:
                 button.setEnabled(on)
+
+    def _at_hand(self) -> dict[Need, bool]:
+        """What the actions of the table ask for, as it is now."""
+        review = self.review
+        return {
+            Need.FILM: review is not None,
+            Need.NUMBERS: review is not None and review.analysis is not None,
+            Need.FILM_IN_HAND: self.film_in_hand() is not None,
+            Need.WATCHED: bool(self.follow_up.rows),
+        }
 
     def say(self, words: str) -> None:
         """A passing word in the status line."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided, split
@@ -11,6 +13,7 @@ from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 from deepmirror.services.analysis import Analysis
 from deepmirror.services.review import MARK_KINDS, Review
 from deepmirror.ui.widgets.film_view import Drawing
+from deepmirror.ui.widgets.ribbon import RibbonData
 
 ROOM_MARKS = ("scale", "plumb", "floor_line")  # shown while marks are placed; the machine's marks always
 BODY, ARM = ("trunk", "thigh", "shank", "foot"), ("upper_arm", "forearm")
@@ -53,3 +56,12 @@ def _marks(review: Review, frame: int, everything: bool) -> dict[str, list[QPoin
         places = [points] if MARK_KINDS[kind] == 1 else [*points, *points[:1]] if kind == "platform" else points
         out[kind] = [QPointF(*review.away(frame, p)) for p in places]
     return out
+
+
+def ribbon_data(analysis: Analysis, name: str | None, doubtful: NDArray[np.bool_]) -> RibbonData:
+    """What the ribbon draws: a series of the film by name, the rep signal without one; doubtful: (T,) frames to be marked."""
+    series = analysis.scene.angles.get(name, analysis.signal) if name else analysis.signal
+    off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
+    unit = "" if name == "knee_ankle_separation_ratio" else " %" if str(name).startswith("knee_medial") else "°"
+    scene, first = analysis.scene, analysis.movement.first_phase
+    return RibbonData(series.times, series.values, series.u, scene.reps, off, scene.tempo, first, unit, doubtful)

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -22,13 +19,13 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.core.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.errors import DeepMirrorError
 from deepmirror.services.desk import FilmState
 from deepmirror.services.ghost import GhostMaker
-from deepmirror.services.review import MARK_KINDS, Review
+from deepmirror.services.review import Review
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.rooms.mirror.overlay import drawn
-from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
+from deepmirror.ui.rooms.mirror.annotating import Annotator
+from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data
+from deepmirror.ui.rooms.mirror.placing import PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
@@ -36,7 +33,6 @@ from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 SPEEDS = (1.0, 0.5, 0.25)
-NUDGE_PX = 0.25
 MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
 NOT_MEASURED = (
@@ -60,12 +56,9 @@ class MirrorRoom(QWidget):
         self.frame = 0
         self._wanted = 0
         self._speed, self._looping, self._lines = 0, False, True
-        self._mark: tuple[str, list[QPointF]] | None = None
-        self._selected: str | None = None
         self._finding = -1
         self._ghosts: GhostMaker | None = None
         self._ghost_on = False
-        self._swap_from: int | None = None
         self._doubtful = np.zeros(0, bool)
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show_frame)
@@ -77,10 +70,6 @@ class MirrorRoom(QWidget):
     def _build(self) -> None:
         self.film = FilmView()
         self.film.show_message(tr("Take a film from the Desk."))
-        self.film.clicked.connect(self._clicked)
-        self.film.chosen.connect(self._pick_placed)
-        self.film.moved.connect(self._drag)
-        self.film.dropped.connect(self._place)
         self.ribbon = RepRibbon()
         self.ribbon.sought.connect(lambda s: self.seek(self.review.film.frame_at(s)) if self.review else None)
         stage = QWidget()
@@ -95,16 +84,11 @@ class MirrorRoom(QWidget):
         self.reading = ReadingPanel()
         self.reading.finding_picked.connect(self.go_to_finding)
         self.placing = PlacingPanel()
-        self.placing.point_chosen.connect(self._choose_point)
-        self.placing.mark_chosen.connect(self._start_mark)
-        self.placing.remove_wanted.connect(self._remove_point)
-        self.placing.hide_wanted.connect(self._hide_point)
-        self.placing.hold_wanted.connect(self._hold_point)
-        self.placing.swap_wanted.connect(self._swap)
-        self.placing.subject_wanted.connect(lambda: self._start_mark(SUBJECT))
-        self.placing.machine_named.connect(self._name_machine)
-        self.placing.take_over_wanted.connect(lambda: self._edit(self.review.take_over_marks) if self.review else None)
-        self.placing.fit_said.connect(lambda: self._edit(self.review.marks_fit) if self.review else None)
+        self.annotator = Annotator(self.film, self.placing, self)
+        self.annotator.changed.connect(self._redraw)
+        self.annotator.edited.connect(self.edited)
+        self.annotator.refused.connect(self._refused)
+        self.annotator.subject_chosen.connect(self.finish_placing)
         self.placing.done.connect(self.finish_placing)
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
@@ -122,7 +106,7 @@ class MirrorRoom(QWidget):
         self.view = QComboBox()
         for key, words in VIEWS:
             self.view.addItem(tr(words), key)
-        self.view.activated.connect(lambda: self._set(view=self.view.currentData()))
+        self.view.activated.connect(lambda: self.annotator.set_field(view=self.view.currentData()))
         self.ghost_button, self.opacity = QPushButton(tr("Ghost")), QSlider(Qt.Orientation.Horizontal)
         self.ghost_button.setCheckable(True)
         self.ghost_button.clicked.connect(self.toggle_ghost)
@@ -177,7 +161,8 @@ class MirrorRoom(QWidget):
         self.film.set_placing(False)
         self.place_button.setChecked(False)
         self.paper.setCurrentWidget(self.reading)
-        self.review, self._finding, self._mark = review, -1, None
+        self.review, self._finding = review, -1
+        self.annotator.open(review)
         self._ghosts, self._doubtful = None, np.zeros(0, bool)
         self.refresh()
         turns = review.record.turns
@@ -216,8 +201,8 @@ class MirrorRoom(QWidget):
                 self.signal.addItem(name.replace("_", " "), name)
             self.signal.setCurrentIndex(max(self.signal.findData(chosen), 0))
             self._show_signal()
-        self._show_points()
-        self._show_marks()
+        self.annotator.show_points()
+        self.annotator.show_marks()
         self._redraw()
 
     def _show_signal(self) -> None:
@@ -225,12 +210,7 @@ class MirrorRoom(QWidget):
         review = self.review
         if review is None or review.analysis is None:
             return
-        analysis, name = review.analysis, self.signal.currentData()
-        series = analysis.scene.angles.get(name, analysis.signal) if name else analysis.signal
-        off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
-        unit = "" if name == "knee_ankle_separation_ratio" else " %" if str(name).startswith("knee_medial") else "°"
-        scene, first = analysis.scene, analysis.movement.first_phase
-        data = RibbonData(series.times, series.values, series.u, scene.reps, off, scene.tempo, first, unit, self._doubtful)
+        data = ribbon_data(review.analysis, self.signal.currentData(), self._doubtful)
         self.ribbon.set_data(data, float(review.film.facts.duration_s))
 
     def next_doubt(self) -> None:
@@ -263,7 +243,7 @@ class MirrorRoom(QWidget):
     def _show_frame(self, number: int, image: QImage) -> None:
         if self.review is None:
             return
-        self.frame = number
+        self.frame = self.annotator.frame = number
         self.film.show_image(image)
         now = float(self.review.film.times[number])
         self.ribbon.set_now(now)
@@ -275,7 +255,7 @@ class MirrorRoom(QWidget):
         values = self.review.analysis.measured.reps[rep.number - 1] if rep and self.review.analysis else {}
         self.reading.show_rep(rep, values)
         if self.film.placing:
-            self._show_points()
+            self.annotator.show_points()
         self._redraw()
 
     def rep_here(self) -> Rep | None:
@@ -291,14 +271,14 @@ class MirrorRoom(QWidget):
             return
         analysis = review.analysis
         drawing = drawn(review, self.frame, self._lines, everything=self.film.placing or analysis is None)
-        drawing.selected = self._selected
+        drawing.selected = self.annotator.selected
         ghost = self._ghosts.at(self.frame) if self._ghosts is not None and self._ghost_on and analysis is not None else None
         self.reading.show_ghost(ghost.why if ghost else ())
         if ghost is not None:
             drawing.ghost = [(QPointF(*a), QPointF(*b)) for a, b in ghost.lines()]
             drawing.ghost_opacity = self.opacity.value() / 100
-        if self._mark is not None:
-            drawing.marks["placing"] = self._mark[1]
+        if half := self.annotator.half_clicked():
+            drawing.marks["placing"] = half
         self.film.drawing = drawing
         self.film.update()
 
@@ -329,14 +309,14 @@ class MirrorRoom(QWidget):
 
     def step(self, count: int) -> None:
         """Go some frames on (or back); while a placed point is selected, single steps nudge it sideways."""
-        if abs(count) == 1 and self._nudge(count * NUDGE_PX, 0.0):
+        if abs(count) == 1 and self.annotator.nudge(count, 0):
             return
         self.pause()
         self.seek(self._wanted + count)
 
     def turn(self, way: int) -> None:
         """Go to the next (1) or previous (-1) turn-round; while a placed point is selected, nudge it down or up."""
-        if self._nudge(0.0, way * NUDGE_PX):
+        if self.annotator.nudge(0, way):
             return
         if self.review is None or self.review.analysis is None:
             return
@@ -361,7 +341,7 @@ class MirrorRoom(QWidget):
     def toggle_halves(self) -> None:
         """Say that every rep holds a half rep (down, half up, down, up), or take it back."""
         if self.review is not None:
-            self._set(pattern=None if self.review.brief.file.pattern else "one_and_a_half")
+            self.annotator.set_field(pattern=None if self.review.brief.file.pattern else "one_and_a_half")
 
     def toggle_lines(self) -> None:
         """Show or hide the measured lines."""
@@ -395,12 +375,7 @@ class MirrorRoom(QWidget):
         self.film.set_placing(on)
         self.place_button.setChecked(on)
         self.paper.setCurrentWidget(self.placing if on else self.reading)
-        self._mark = None
-        self.placing.show_mark(None)
-        if on:
-            self._selected = self._first_missing()
-        self._show_points()
-        self._show_marks()
+        self.annotator.begin(on)
         self._redraw()
         self.film.setFocus()
 
@@ -411,143 +386,19 @@ class MirrorRoom(QWidget):
         if self.review is not None and self.review.needs_following():
             self.wants_measuring.emit()
 
-    def _first_missing(self) -> str | None:
-        if self.review is None:
-            return None
-        seed = self.review.seed(self.frame)
-        return next((n for n in self.review.point_names() if n not in seed), None)
-
-    def _show_points(self) -> None:
-        if self.review is not None:
-            self.placing.show_points(self.review, self.review.seed(self.frame), self._selected)
-
-    def _show_marks(self) -> None:
-        """The marks and what is in question: they change with an edit, not from frame to frame."""
-        if self.review is not None:
-            self.placing.show_marks(self.review)
-
-    def _choose_point(self, name: str) -> None:
-        self._selected, self._mark = name, None
-        self.placing.show_mark(None)
-        self._redraw()
-
-    def _pick_placed(self, name: str) -> None:
-        self._choose_point(name)
-        self._show_points()
-
-    def _clicked(self, at: QPointF) -> None:
-        if self._mark is not None:
-            self._click_mark(at)
-        elif self._selected is not None:
-            self._place(self._selected, at)
-            self._selected = self._first_missing() or self._selected
-            self._show_points()
-            self._redraw()
-
-    def _place(self, name: str, at: QPointF) -> None:
-        if self.review is not None:
-            self._selected = name
-            self._edit(self.review.place, self.frame, name, (at.x(), at.y()))
-
-    def _drag(self, name: str, at: QPointF) -> None:
-        self.film.drawing.placed[name] = at
-        self.film.update()
-
-    def _remove_point(self, name: str) -> None:
-        if self.review is not None and name in self.review.seed(self.frame):
-            self._edit(self.review.unplace, self.frame, name)
-
-    def _hide_point(self, name: str) -> None:
-        if self.review is not None and name:
-            self._edit(self.review.toggle_hidden, name)
-
-    def _hold_point(self, name: str) -> None:
-        if self.review is not None and name:
-            self._edit(self.review.toggle_held, name)
-
-    def _swap(self) -> None:
-        """First press: where the swapped stretch begins; second press: where it ends."""
-        if self.review is None:
-            return
-        if self._swap_from is None:
-            self._swap_from = self.frame
-        else:
-            first, self._swap_from = self._swap_from, None
-            self._edit(self.review.swap_sides, first, self.frame)
-        self.placing.swap.setText(tr(SWAP_START if self._swap_from is None else SWAP_END))
-
-    def _start_mark(self, kind: str) -> None:
-        self._mark = (kind, [])
-        self.placing.show_mark(kind)
-
-    def _click_mark(self, at: QPointF) -> None:
-        assert self._mark is not None
-        kind, points = self._mark
-        if kind == SUBJECT:
-            self._follow_another(at)
-            return
-        points.append(at)
-        if len(points) == MARK_KINDS[kind] and self.review is not None:
-            self._mark = None
-            self.placing.show_mark(None)
-            size = (self.placing.width_cm.value(), self.placing.height_cm.value())
-            spots = [self.review.home(self.frame, (p.x(), p.y())) for p in points]
-            self._edit(self.review.mark, kind, spots, self.placing.length.value(), size)
-        self._redraw()
-
-    def _edit(self, edit: Callable[..., None], *told: Any, **fields: Any) -> None:
-        """Do an edit of the review and show what it changed; one that is refused changes nothing, and its reason is told."""
-        try:
-            edit(*told, **fields)
-        except DeepMirrorError as error:
-            self.complained.emit(error.sentence)
-            self.refresh()
-        else:
-            self._after_edit()
-
-    def _name_machine(self, name: str) -> None:
-        if self.review is not None and (name or None) != self.review.brief.file.machine:
-            self._set(machine=name or None)
-
-    def _follow_another(self, at: QPointF) -> None:
-        """The one clicked is the client: the film is looked at again, around her."""
-        self._mark = None
-        if self.review is None:
-            return
-        try:
-            self.review.choose_subject(self.frame, (round(at.x(), 1), round(at.y(), 1)))
-        except DeepMirrorError as error:
-            self.complained.emit(error.sentence)
-        else:
-            self.finish_placing()  # the numbers of now are somebody else's: nothing is solved before the film was looked at
-
-    def _set(self, **fields: object) -> None:
-        if self.review is not None:
-            self._edit(self.review.set_field, **fields)
-
     def _set_tempo(self) -> None:
         if self.review is not None and (self.tempo.text().strip() or None) != self.review.brief.file.tempo:
-            self._set(tempo=self.tempo.text().strip() or None)
+            self.annotator.set_field(tempo=self.tempo.text().strip() or None)
 
-    def _after_edit(self) -> None:
-        self._show_points()
-        self._show_marks()
-        self._redraw()
-        self.edited.emit()
-
-    def _nudge(self, dx: float, dy: float) -> bool:
-        """Move the selected hand-placed point by a fraction of a pixel; False when there is none on this frame."""
-        seed = self.review.seed(self.frame) if self.review is not None and self.film.placing else {}
-        if self._selected not in seed or self._selected is None:
-            return False
-        x, y = seed[self._selected]
-        self._place(self._selected, QPointF(x + dx, y + dy))
-        return True
+    def _refused(self, sentence: str) -> None:
+        self.complained.emit(sentence)
+        self.refresh()
 
     def forget(self) -> None:
         """Let go of the film on show."""
         self.pause()
         self.review = None
+        self.annotator.open(None)
         self.film.show_message(tr("Take a film from the Desk."))
 
     def close_reader(self) -> None:
