@@ -93,9 +93,9 @@ def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtB
     assert window.desk.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for _ in range(2):
-        window.undo()
+        window.actions_by_id["undo"].trigger()
     assert window.review.seed(60) == {}
-    window.redo()
+    window.actions_by_id["redo"].trigger()
     assert window.review.seed(60)["hip_left"] == placed
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 

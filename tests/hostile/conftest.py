@@ -21,7 +21,7 @@ def guarded(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainW
     guard = FailureGuard(demo_desk.failures)
     guard.install()
     window = MainWindow(demo_desk)
-    guard.told.connect(window.complain)
+    guard.told.connect(window.show_error)
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

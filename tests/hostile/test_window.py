@@ -180,7 +180,7 @@ def test_names_are_words_and_never_markup(guarded: MainWindow, qtbot: QtBot) -> 
     guarded.reply_control.compose()
     qtbot.waitUntil(lambda: guarded.reply_room.canvas.image() is not None, timeout=PATIENCE)
     guarded.client_control.open(None)
-    guarded.complain(f"{name} could not be read.")
+    guarded.show_error(f"{name} could not be read.")
     labels = [label for widget in QApplication.topLevelWidgets() for label in widget.findChildren(QLabel)]
     odd = [label for label in labels if "<" in label.text() and label.textFormat() != Qt.TextFormat.PlainText]
     assert [label for label in odd if "<img" in label.text() or "<h1" in label.text() or "<u" in label.text()] == []

@@ -52,10 +52,10 @@ def _open_window(app: QApplication, desk: Desk, demo: bool, post: Callable[[Desk
             fill_demo(desk)
         outbox, arrivals = post(desk)
         window = MainWindow(desk, outbox, None if desk.read_only else arrivals)
-        guard.told.connect(window.complain)
+        guard.told.connect(window.show_error)
         window.show()
         if desk.catalogue.problems:
-            window.complain("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
+            window.show_error("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
         return app.exec()
     except Exception as error:  # noqa: BLE001 - a mistake of ours before there is a window: said, reported, nothing else happens
         refuse(error if isinstance(error, DeepMirrorError) else desk.failures.sentence(desk.failures.note(error, "opening the window")))

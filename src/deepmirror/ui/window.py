@@ -3,29 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QDialog,
     QHBoxLayout,
-    QMainWindow,
     QMessageBox,
-    QProgressBar,
-    QPushButton,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
 from deepmirror.commands.table import ACTIONS, Need
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.desk import Desk
+from deepmirror.services.arrivals import Arrivals, Placed
+from deepmirror.services.desk import Desk, FilmRecord
 from deepmirror.services.jobs import JobRunner
 from deepmirror.services.reply_delivery import Outbox, folder_outbox
 from deepmirror.services.review import Analysis, Observed, Review
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.control.client_controller import ClientController
 from deepmirror.ui.control.edits import Edits
 from deepmirror.ui.control.film_import_controller import FilmImportController
@@ -34,6 +33,7 @@ from deepmirror.ui.control.inbox_controller import InboxController
 from deepmirror.ui.control.reply_controller import ReplyController
 from deepmirror.ui.control.settings_controller import SettingsController
 from deepmirror.ui.help import show_caution, show_keys
+from deepmirror.ui.job_bar import JobBar
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
@@ -41,12 +41,14 @@ from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, plain
+from deepmirror.ui.widgets.import_dialog import ImportDialog
+from deepmirror.ui.widgets.panel_helpers import plain
+from deepmirror.ui.widgets.rail import Rail
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare")
 
 
-class MainWindow(QMainWindow):
+class MainWindow(WindowContext):
     """Owns the desk, the runner and the open review; rooms ask it for work by signals.
 
     outbox: where replies go, a folder of the library when none is given; arrivals: what looks into the mailbox, none in tests
@@ -60,7 +62,6 @@ class MainWindow(QMainWindow):
         self.outbox: Outbox = outbox or folder_outbox(desk)
         self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
-        self.jobs: list[Job] = []
         self.measuring: set[int] = set()
         self.actions_by_id: dict[str, QAction] = {}
         self.setWindowTitle(tr("Deep Mirror") if not desk.read_only else tr("Deep Mirror, for reading only"))
@@ -76,48 +77,23 @@ class MainWindow(QMainWindow):
         self.stack = QStackedWidget()
         for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
             self.stack.addWidget(room)
+        self.rail = Rail(ROOMS)
+        self.rail.chosen.connect(lambda room: self.actions_by_id[f"go_{room}"].trigger())
         centre = QWidget()
         row = QHBoxLayout(centre)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self._build_rail())
+        row.addWidget(self.rail)
         row.addWidget(self.stack, 1)
         self.setCentralWidget(centre)
-        self._build_status()
+        self.job_bar = JobBar(self.statusBar(), self)
+        self.job_bar.ended.connect(self.refresh_actions)
         self._build_actions()
         self._connect()
         self.go("desk")
         self.edits = Edits(self)
         for film_id in desk.unmeasured():
             self.measure_film(film_id)
-
-    def _build_rail(self) -> QWidget:
-        rail = QWidget()
-        rail.setObjectName("rail")
-        rail.setMinimumWidth(96)
-        column = QVBoxLayout(rail)
-        column.setContentsMargins(0, 14, 0, 14)
-        self.rail_group = QButtonGroup(self)
-        for room, title in zip(ROOMS, ("Desk", "Person", "Mirror", "Reply", "Compare"), strict=True):
-            button = QPushButton(tr(title))
-            button.setCheckable(True)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _, r=room: self.actions_by_id[f"go_{r}"].trigger())
-            self.rail_group.addButton(button, ROOMS.index(room))
-            column.addWidget(button)
-        column.addStretch(1)
-        return rail
-
-    def _build_status(self) -> None:
-        self.job_label, self.bar, self.stop = PlainLabel(), QProgressBar(), QPushButton(tr("Stop"))
-        self.bar.setFixedWidth(220)
-        self.stop.clicked.connect(self.stop_job)
-        status = self.statusBar()
-        assert status is not None
-        status.setSizeGripEnabled(False)
-        for widget in (self.job_label, self.bar, self.stop):
-            status.addPermanentWidget(widget)
-            widget.setVisible(False)
 
     def _build_actions(self) -> None:
         m = self.mirror
@@ -129,8 +105,8 @@ class MainWindow(QMainWindow):
             "keys": lambda: show_keys(self),
             "caution": lambda: show_caution(self),
             "import": self.film_import.ask,
-            "undo": self.undo,
-            "redo": self.redo,
+            "undo": lambda: self._step(back=True),
+            "redo": lambda: self._step(back=False),
             "next_film": self.desk_room.take_next,
             "play": lambda: self._playing().play(),
             "step_on": lambda: self._playing().step(1),
@@ -187,18 +163,16 @@ class MainWindow(QMainWindow):
         self.mirror.wants_measuring.connect(self.measure_review)
         self.mirror.wants_reply.connect(self.reply_control.compose)
         self.mirror.edited.connect(self._after_edit)
-        self.mirror.complained.connect(self.complain)
+        self.mirror.complained.connect(self.show_error)
         self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
         self.person_room.changed.connect(self.client_control.changed)
         self.person_room.wants_client.connect(self.client_control.open)
-        self.person_room.complained.connect(self.complain)
+        self.person_room.complained.connect(self.show_error)
 
     def go(self, room: str) -> None:
         """Show a room; keys work where they belong."""
         self.stack.setCurrentIndex(ROOMS.index(room))
-        button = self.rail_group.button(ROOMS.index(room))
-        if button is not None:
-            button.setChecked(True)
+        self.rail.buttons[room].setChecked(True)
         if room == "desk":
             self.desk_room.refresh()
             self.desk_room.list.setFocus()
@@ -224,10 +198,8 @@ class MainWindow(QMainWindow):
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
-        for i, on in ((2, at_hand[Need.FILM]), (3, at_hand[Need.NUMBERS]), (4, at_hand[Need.NUMBERS])):
-            button = self.rail_group.button(i)
-            if button is not None:
-                button.setEnabled(on)
+        for name, need in (("mirror", Need.FILM), ("reply", Need.NUMBERS), ("compare", Need.NUMBERS)):
+            self.rail.buttons[name].setEnabled(at_hand[need])
 
     def _at_hand(self) -> dict[Need, bool]:
         """What the actions of the table ask for, as it is now."""
@@ -239,24 +211,24 @@ class MainWindow(QMainWindow):
             Need.WATCHED: bool(self.follow_up.rows),
         }
 
-    def say(self, words: str) -> None:
+    def show_status(self, words: str) -> None:
         """A passing word in the status line."""
         status = self.statusBar()
         if status is not None:
             status.showMessage(words, 6000)
 
-    def ask(self, dialog: QDialog) -> None:
+    def open_dialog(self, dialog: QDialog) -> None:
         """Open a dialog over the window; the window has the keys again when it closes."""
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.finished.connect(self.activateWindow)
         dialog.open()
 
-    def complain(self, sentence: str) -> None:
+    def show_error(self, sentence: str) -> None:
         """Tell what went wrong, in one sentence; the same is not told twice at once."""
         if any(box.text() == sentence for box in self.findChildren(QMessageBox) if box.isVisible()):
             return
         box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
-        self.ask(plain(box))
+        self.open_dialog(plain(box))
 
     def run_job(
         self, job: Job, runner: JobRunner | None = None, on_show: bool = False, failed: Callable[[str], object] | None = None
@@ -265,33 +237,16 @@ class MainWindow(QMainWindow):
 
         failed: who tells the sentence of a failure, the window's own box when nobody does.
         """
-        self.jobs.insert(0 if on_show else len(self.jobs), job)
-        job.failed.connect(failed or self.complain)
-        job.finished.connect(lambda: self._job_ended(job))
-        job.progressed.connect(lambda share, words: self._show_progress(job, share, words))
-        self._show_progress(self.jobs[0], 0.0, "waiting")
-        job.start(runner or self.runner)
-        return job
+        return self.job_bar.run(job, runner or self.runner, on_show, failed or self.show_error)
 
-    def _show_progress(self, job: Job, share: float, words: str) -> None:
-        if not self.jobs or job is not self.jobs[0]:
-            return
-        for widget in (self.job_label, self.bar, self.stop):
-            widget.setVisible(True)
-        self.job_label.setText(f"{job.title}: {words}")
-        self.bar.setValue(round(100 * share))
-
-    def _job_ended(self, job: Job) -> None:
-        self.jobs.remove(job)
-        job.deleteLater()
-        for widget in (self.job_label, self.bar, self.stop):
-            widget.setVisible(bool(self.jobs))
-        self.refresh_actions()
+    @property
+    def jobs(self) -> list[Job]:
+        """What runs and waits."""
+        return self.job_bar.jobs
 
     def stop_job(self) -> None:
         """Cancel the work on show."""
-        if self.jobs:
-            self.jobs[0].progress.cancel()
+        self.job_bar.stop()
 
     def forget_open(self, client_id: int) -> None:
         """Let go of everything of a client's that is open."""
@@ -301,6 +256,18 @@ class MainWindow(QMainWindow):
             self.review = None
         self.compare.forget()
         self.person_room.person = None
+
+    def compose_reply(self, code: str | None = None) -> None:
+        """Open the reply of the film on show. code: the correction to show."""
+        self.reply_control.compose(code)
+
+    def take_bundle_in(self, path: Path) -> None:
+        """Take in a bundle that was dropped or chosen."""
+        self.inbox.bring(path)
+
+    def ask_about_film(self, name: str, picture: NDArray[np.uint8], take: Callable[[Placed], FilmRecord]) -> ImportDialog:
+        """Ask whose and what a film is, then have it taken in as answered."""
+        return self.film_import.ask_about(name, picture, take)
 
     def _playing(self) -> MirrorRoom | CompareRoom:
         """The room whose film the playing keys move."""
@@ -350,7 +317,7 @@ class MainWindow(QMainWindow):
         try:
             review = Review(self.desk, film_id, conclude=False)
         except DeepMirrorError as error:
-            self.complain(error.sentence)
+            self.show_error(error.sentence)
             return
         old, self.review = self.review, review
         self.mirror.show_review(review)
@@ -359,7 +326,7 @@ class MainWindow(QMainWindow):
         if not stay:
             self.go("mirror")
         self.refresh_actions()
-        if not self._solve(review) and self.desk.lacks_evidence(review.record):
+        if not self.solve_again(review) and self.desk.lacks_evidence(review.record):
             self.measure_film(film_id)  # it was measured once: what was seen is gone or torn, and is made again
 
     def measure_review(self) -> None:
@@ -373,7 +340,7 @@ class MainWindow(QMainWindow):
 
     def _observed(self, review: Review, seen: Observed) -> None:
         review.take(seen)
-        self._solve(review)
+        self.solve_again(review)
 
     def review_changed(self, review: Review) -> None:
         """Show a review that was concluded anew, if it is still the open one."""
@@ -388,10 +355,10 @@ class MainWindow(QMainWindow):
         if review is None:
             return
         self.refresh_actions()
-        if not self._solve(review):
+        if not self.solve_again(review):
             self.mirror.refresh()
 
-    def _solve(self, review: Review) -> bool:
+    def solve_again(self, review: Review) -> bool:
         """Work the numbers out anew in the background; False when nothing was observed yet."""
         if review.evidence is None:
             return False
@@ -404,18 +371,6 @@ class MainWindow(QMainWindow):
     def _concluded(self, review: Review, analysis: Analysis | None, problem: str) -> None:
         review.take_analysis(analysis, problem)
         self.review_changed(review)
-
-    def solve_again(self, review: Review) -> None:
-        """Work the numbers out anew: something they hang on was changed elsewhere."""
-        self._solve(review)
-
-    def undo(self) -> None:
-        """Take the last edit back."""
-        self._step(back=True)
-
-    def redo(self) -> None:
-        """Bring the edit last taken back again."""
-        self._step(back=False)
 
     def _step(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""

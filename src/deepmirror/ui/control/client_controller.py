@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QObject
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.person import FilmView, PersonFile
 from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
-
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
 
 
 class ClientController(QObject):
     """The Person room's record and the films that are judged by it."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window = window
 
@@ -29,7 +25,7 @@ class ClientController(QObject):
         window = self._window
         clients = window.desk.clients()
         if not clients:
-            window.complain(tr("There is no client yet: bring in a film first."))
+            window.show_error(tr("There is no client yet: bring in a film first."))
             return
         present = window.person_room.person
         if client_id is None:
@@ -88,13 +84,13 @@ class ClientController(QObject):
         elif review is not None:
             client_id, movement = review.record.client_id, review.brief.file.movement
         else:
-            window.complain(tr("Open a film or a person first: the sheet is for one client and one movement."))
+            window.show_error(tr("Open a film or a person first: the sheet is for one client and one movement."))
             return
         same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
         try:
             sheet = make_sheet(window.desk, client_id, movement, review.analysis if same and review is not None else None)
         except DeepMirrorError as error:
-            window.complain(error.sentence)
+            window.show_error(error.sentence)
             return
         dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(window.desk, client_id, movement, sheet), window)
-        window.ask(dialog)
+        window.open_dialog(dialog)

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import LibraryError
 from deepmirror.services.jobs import Progress
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, plain, tip
-
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
 
 TRY_EVERY_MS = 4000
 BACK_UP_EVERY_MS = 30 * 60 * 1000
@@ -23,7 +19,7 @@ BACK_UP_EVERY_MS = 30 * 60 * 1000
 class Edits(QObject):
     """Watches the desk's saver; and has the database backed up now and then."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window, self._saver, self._closing = window, window.desk.saver, False
         self.sign = PlainLabel()
@@ -45,14 +41,14 @@ class Edits(QObject):
             self.sign.setText(tr("Not saved yet; it is tried again"))
             self.sign.setToolTip(tip(sentence))
             self._clock.start(TRY_EVERY_MS)
-            self._window.complain(tr("{sentence} Your edit is kept in the window and saved as soon as that works.", sentence=sentence))
+            self._window.show_error(tr("{sentence} Your edit is kept in the window and saved as soon as that works.", sentence=sentence))
         else:
             self._clock.stop()
-            self._window.say(tr("Saved now."))
+            self._window.show_status(tr("Saved now."))
 
     def _back_up(self) -> None:
         job = Job(tr("Backing up"), self._backed_up, self)
-        job.failed.connect(self._window.say)
+        job.failed.connect(self._window.show_status)
         job.finished.connect(job.deleteLater)
         job.start(self._window.pictures)
 
@@ -73,7 +69,7 @@ class Edits(QObject):
         again = box.addButton(tr("Try again"), QMessageBox.ButtonRole.AcceptRole)
         box.setDefaultButton(again)
         box.buttonClicked.connect(lambda button: self._answered(button is anyway, button is again))
-        self._window.ask(plain(box))
+        self._window.open_dialog(plain(box))
         return False
 
     def _answered(self, anyway: bool, again: bool) -> None:

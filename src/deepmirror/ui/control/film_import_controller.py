@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +14,10 @@ from PyQt6.QtWidgets import QFileDialog
 from deepmirror.services.arrivals import Placed, is_bundle, take_film
 from deepmirror.services.desk import FilmRecord
 from deepmirror.services.jobs import Progress
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.import_dialog import ImportDialog
-
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
 
 Take = Callable[[Placed], FilmRecord]
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
@@ -29,7 +26,7 @@ FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *
 class FilmImportController(QObject):
     """Nothing comes in without being asked about, but for bundles, which say themselves what they are."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window = window
 
@@ -47,7 +44,7 @@ class FilmImportController(QObject):
         """Take a bundle in, or ask about one film and take it in."""
         window = self._window
         if is_bundle(path):
-            window.inbox.bring(path)
+            window.take_bundle_in(path)
             return
         job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
         job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.desk, path)))
@@ -64,7 +61,7 @@ class FilmImportController(QObject):
         dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
         self.guess_view(dialog, picture)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
-        window.ask(dialog)
+        window.open_dialog(dialog)
         return dialog
 
     def _take(self, dialog: ImportDialog, take: Take, said: Placed) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from html import escape
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
@@ -13,17 +12,15 @@ from deepmirror.services.desk import FilmState
 from deepmirror.services.follow_up import FollowUp
 from deepmirror.services.jobs import Progress
 from deepmirror.services.rep_comparison import ComparedFilm, SideBySide, films_to_compare
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
-
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
 
 
 class FollowUpController(QObject):
     """Keeps the list of watched corrections of the open film and decides on them."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window = window
         self.rows: list[FollowUp] = []
@@ -97,10 +94,10 @@ class FollowUpController(QObject):
             return
         self._window.desk.store.watches.settle(row.id, state)
         words = {"closed": tr("{title}: closed"), "open": tr("{title}: still watched"), "changed": tr("{title}: to be said anew")}[state]
-        self._window.say(words.format(title=row.item.title))
+        self._window.show_status(words.format(title=row.item.title))
         self.refresh()
         if state == "changed":
-            self._window.reply_control.compose(row.item.code)
+            self._window.compose_reply(row.item.code)
         elif len(self.rows) > 1:
             self.next()
 

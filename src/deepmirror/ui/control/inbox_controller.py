@@ -5,7 +5,6 @@ from __future__ import annotations
 import tempfile
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +13,9 @@ from PyQt6.QtCore import QObject, QTimer
 from deepmirror.services.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, unplaced
 from deepmirror.services.jobs import JobRunner, Progress
 from deepmirror.services.reply_delivery import hand_over_rest
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
-
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
 
 EVERY_MS = 2000
 RETRY_EVERY = 30  # looks: replies that could not be handed over are tried again every minute
@@ -27,9 +24,9 @@ RETRY_EVERY = 30  # looks: replies that could not be handed over are tried again
 class InboxController(QObject):
     """Looks into the mailbox every two seconds, in a thread of its own."""
 
-    def __init__(self, window: MainWindow, arrivals: Arrivals | None) -> None:
+    def __init__(self, window: WindowContext, arrivals: Arrivals | None) -> None:
         super().__init__(window)
-        self._window: MainWindow = window
+        self._window: WindowContext = window
         self._arrivals: Arrivals | None = None
         self._runner, self._busy, self._looks, self._told = JobRunner(), False, 0, ""
         self._clock = QTimer(self)
@@ -77,7 +74,7 @@ class InboxController(QObject):
         desk = self._window.desk
         job = Job(tr("Taking in"), lambda progress: [Arrivals(desk, None).bring(path)], self)
         job.done.connect(self._came)
-        job.failed.connect(self._window.complain)
+        job.failed.connect(self._window.show_error)
         job.start(self._runner)
 
     def _looked(self) -> None:
@@ -87,7 +84,7 @@ class InboxController(QObject):
         """Say it once, not at every look."""
         if sentence != self._told:
             self._told = sentence
-            self._window.say(sentence)
+            self._window.show_status(sentence)
 
     def _came(self, records: list[ArrivalRecord]) -> None:
         if not records:
@@ -96,7 +93,7 @@ class InboxController(QObject):
         for record in records:
             if record.state == "taken" and record.film_id is not None:
                 self._window.measure_film(record.film_id)
-        self._window.say(_words(records))
+        self._window.show_status(_words(records))
 
     def place(self, arrival: ArrivalRecord) -> None:
         """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
@@ -116,7 +113,7 @@ class InboxController(QObject):
         self, arrival: ArrivalRecord, folder: tempfile.TemporaryDirectory[str], found: UnassignedFilm, picture: NDArray[np.uint8]
     ) -> None:
         desk = self._window.desk
-        dialog = self._window.film_import.ask_about(arrival.name, picture, partial(place, desk, arrival, found.film))
+        dialog = self._window.ask_about_film(arrival.name, picture, partial(place, desk, arrival, found.film))
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
         dialog.finished.connect(lambda _: folder.cleanup())
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QImage
@@ -18,19 +18,17 @@ from deepmirror.services.reply_composing import Correction, draft_reply, own_cor
 from deepmirror.services.reply_preview import Preview, composed, stroke_at
 from deepmirror.services.reply_rendering import PriorFilms, Reply
 from deepmirror.services.review import Review
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
-
 
 class ReplyController(QObject):
     """Owns the reply being composed."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window, self._desk, self.room = window, window.desk, window.reply_room
         self._pictures, self._writer = JobRunner(), JobRunner()  # never behind films that are being measured
@@ -149,7 +147,7 @@ class ReplyController(QObject):
         self._wanted, self._drawing = None, True
         job = Job("Drawing", lambda progress: self._picture(review, item, reply.blur), self)
         job.done.connect(lambda found: self.room.show_still(*found) if item is self.room.current() else None)
-        job.failed.connect(self._window.complain)
+        job.failed.connect(self._window.show_error)
         job.finished.connect(self._drawn)
         job.start(self._pictures)
 
@@ -191,7 +189,7 @@ class ReplyController(QObject):
         dialog.wanted.connect(self.send)
         dialog.finished.connect(preview.close)
         self.room.show_state(tr("Written, not sent yet: {count} files", count=len(package.files())))
-        self._window.ask(dialog)
+        self._window.open_dialog(dialog)
 
     def send(self) -> None:
         """Write what is not written yet, keep it and hand it to the outbox, in the background."""
@@ -213,7 +211,7 @@ class ReplyController(QObject):
 
     def _sent(self, record: reply_delivery.ReplyRecord) -> None:
         self.room.show_state(_sent_words(record))
-        self._window.say(tr("The reply is sent.") if record.state == "handed" else record.sentence)
+        self._window.show_status(tr("The reply is sent.") if record.state == "handed" else record.sentence)
         self._window.desk_room.refresh()
 
     def ask_again(self) -> None:
@@ -238,7 +236,7 @@ class ReplyController(QObject):
         title = tr("A new film of {movement}, please", movement=request.movement.lower())
         dialog = RequestDialog(title, "\n".join(request.words), plan, self._window)
         dialog.wanted.connect(lambda words: self._request(film_id, request, words))
-        self._window.ask(dialog)
+        self._window.open_dialog(dialog)
 
     def _request(self, film_id: int, request: retake_request.Request, words: str) -> None:
         request.words = [line for line in words.splitlines() if line.strip()]
@@ -253,7 +251,7 @@ class ReplyController(QObject):
 
     def _asked(self, record: reply_delivery.ReplyRecord) -> None:
         self._window.desk_room.refresh()
-        self._window.say(tr("A new film is asked for.") if record.state == "handed" else record.sentence)
+        self._window.show_status(tr("A new film is asked for.") if record.state == "handed" else record.sentence)
 
 
 def _sent_words(record: reply_delivery.ReplyRecord) -> str:

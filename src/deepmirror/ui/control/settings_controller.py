@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QMessageBox
 
@@ -11,19 +9,17 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.client_deletion import delete_client, what_goes
 from deepmirror.services.jobs import Progress
 from deepmirror.services.settings import Settings, keep_settings, settings_of
+from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 
-if TYPE_CHECKING:
-    from deepmirror.ui.window import MainWindow
-
 
 class SettingsController(QObject):
     """Asks before anything goes."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window = window
 
@@ -32,16 +28,16 @@ class SettingsController(QObject):
         now = settings_of(self._window.desk)
         dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, self._window)
         dialog.wanted.connect(lambda coach, blur, inbox, outbox: self._keep(Settings(coach, blur, inbox, outbox), now))
-        self._window.ask(dialog)
+        self._window.open_dialog(dialog)
 
     def _keep(self, new: Settings, old: Settings) -> None:
         try:
             keep_settings(self._window.desk, new)
         except DeepMirrorError as error:
-            self._window.complain(error.sentence)
+            self._window.show_error(error.sentence)
             return
         moved = (new.inbox, new.outbox) != (old.inbox, old.outbox)
-        self._window.say(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
+        self._window.show_status(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
 
     def delete_client(self) -> None:
         """Ask whether the client on show and everything of hers shall go, listing it."""
@@ -55,7 +51,7 @@ class SettingsController(QObject):
         delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(QMessageBox.StandardButton.Cancel)
         box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)
-        self._window.ask(plain(box))
+        self._window.open_dialog(plain(box))
 
     def _delete(self, client_id: int, name: str) -> None:
         window = self._window
@@ -70,4 +66,4 @@ class SettingsController(QObject):
 
     def _gone(self, name: str) -> None:
         self._window.go("desk")
-        self._window.say(tr("{name} and everything of theirs is deleted.", name=name))
+        self._window.show_status(tr("{name} and everything of theirs is deleted.", name=name))

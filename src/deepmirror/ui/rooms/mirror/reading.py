@@ -77,6 +77,11 @@ SET_SHOWN = {
     "camera_pitch_deg": ("Camera looks down", "°"),
     "sole_slope_deg": ("Sole off level, heel up", "°"),
 }
+MEND = "Press P to look at the points and marks of this film."
+WORKING = "Working out the numbers…"
+NOT_MEASURED = (
+    "This film has not been measured yet. Press M to measure now. Placing the joints on one frame first makes the numbers surer: press P."
+)
 CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {
     Change.REAL: Verdict.WITHIN,
@@ -114,6 +119,10 @@ class ReadingPanel(QWidget):
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
         empty(self._column)
+
+    def show_missing(self, problem: str, observed: bool) -> None:
+        """There are no numbers: why, or what to wait for or to do."""
+        self.show_words(f"{problem} {MEND}" if problem else WORKING if observed else NOT_MEASURED)
 
     def show_words(self, words: str) -> None:
         """Nothing measured yet: say what to do."""

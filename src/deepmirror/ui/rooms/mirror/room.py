@@ -33,11 +33,6 @@ from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 SPEEDS = (1.0, 0.5, 0.25)
-MEND = "Press P to look at the points and marks of this film."
-WORKING = "Working out the numbers…"
-NOT_MEASURED = (
-    "This film has not been measured yet. Press M to measure now. Placing the joints on one frame first makes the numbers surer: press P."
-)
 DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
@@ -183,9 +178,7 @@ class MirrorRoom(QWidget):
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
         if analysis is None:
-            self.reading.show_words(
-                f"{review.problem} {MEND}" if review.problem else (WORKING if review.evidence is not None else NOT_MEASURED)
-            )
+            self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
         else:
             self.reading.show_analysis(analysis)
