@@ -134,8 +134,7 @@ class Build:
         found = self._best(thigh_deg, setup, self.limits)
         if found is not None:
             return Answer(True, None, found, self.moments(found, setup))
-        deepest = self.deepest(setup)
-        return Answer(False, deepest.binding_limit, deepest.posture, deepest.moments_nm)
+        return replace(self.deepest(setup), feasible=False)
 
     def deepest(self, setup: Setup) -> Answer:
         """The deepest posture, and which limit stands in the way of going deeper."""

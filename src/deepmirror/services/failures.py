@@ -8,7 +8,6 @@ from __future__ import annotations
 import faulthandler
 import logging
 import platform
-import sys
 import traceback
 from datetime import UTC, datetime
 from importlib.metadata import version
@@ -114,8 +113,3 @@ def _short(filename: str) -> str:
 
 def _last(parts: tuple[str, ...], name: str) -> int | None:
     return max((i for i, part in enumerate(parts) if part == name), default=None)
-
-
-def end_with(error: BaseException) -> None:
-    """The last words of a process apart: a description its parent keeps, on the error stream."""
-    print(describe(error), file=sys.stderr, flush=True)

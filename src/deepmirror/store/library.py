@@ -260,9 +260,14 @@ class LibraryStore:
         return self.folder / "evidence" / "kept" / f"film-{film_id}-{key}.npz"
 
     def keep_evidence(self, film_id: int, key: str) -> None:
-        """Keep the film's present evidence under a key; the oldest go when there are more than KEPT_EVIDENCE of a film."""
+        """Keep the film's present evidence under a key; the oldest go when there are more than KEPT_EVIDENCE of a film.
+
+        Raises LibraryError."""
         path = self.kept_evidence(film_id, key)
-        put_in_place(copy_part(self.evidence_path(film_id), path), path)
+        try:
+            put_in_place(copy_part(self.evidence_path(film_id), path), path)
+        except OSError as error:
+            raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
         for old in sorted(path.parent.glob(f"film-{film_id}-*.npz"), key=lambda p: p.stat().st_mtime)[:-KEPT_EVIDENCE]:
             old.unlink()
 

@@ -390,9 +390,8 @@ class MainWindow(WindowContext):
             return
         self.inbox.close()
         self.reply_control.close()
-        self.runner.close()
-        self.solver.close()
-        self.pictures.close()
+        for runner in (self.runner, self.solver, self.pictures):
+            runner.close()
         self.mirror.close_reader()
         self.compare.close_reader()
         if self.review is not None:
