@@ -158,7 +158,8 @@ class Desk:
         try:
             self._measure(record, progress, first_look)
         except Cancelled:
-            self.store.update_film(film_id, **({"state": FilmState.NEW, "line": ""} | settled))
+            if not settled:
+                self.store.update_film(film_id, state=FilmState.NEW, line="")
             raise
         except DeepMirrorError as error:
             if report := error.details.get("report"):

@@ -262,7 +262,8 @@ class LibraryStore:
     def keep_evidence(self, film_id: int, key: str) -> None:
         """Keep the film's present evidence under a key; the oldest go when there are more than KEPT_EVIDENCE of a film.
 
-        Raises LibraryError."""
+        Raises LibraryError.
+        """
         path = self.kept_evidence(film_id, key)
         try:
             put_in_place(copy_part(self.evidence_path(film_id), path), path)
