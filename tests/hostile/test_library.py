@@ -83,7 +83,8 @@ def test_an_empty_or_damaged_database_is_no_empty_library_and_a_backup_takes_its
     database = folder / "library.db"
     whole = database.read_bytes()
     torn = whole[:4096] + bytes(len(whole) - 4096)
-    for damage in (b"", torn, whole[: len(whole) // 2]):
+    no_text = whole.replace(b"CREATE TABLE", b"\xff" * 12)
+    for damage in (b"", torn, whole[: len(whole) // 2], no_text):
         database.write_bytes(damage)
         for ending in ("-wal", "-shm"):
             Path(f"{database}{ending}").unlink(missing_ok=True)
@@ -124,7 +125,7 @@ def test_a_damaged_row_costs_that_row_only(demo_desk: Desk) -> None:
     person.set_mass("83")
     with demo_desk.store.transaction() as s:
         connection = s.connection()
-        connection.exec_driver_sql("UPDATE film SET brief_json = '{\"movement', turns_json = '[1,' WHERE id = ?", (first.id,))
+        connection.exec_driver_sql("UPDATE film SET brief_json = '{\"movement', turns_json = '[1,', state = 'x' WHERE id = ?", (first.id,))
         connection.exec_driver_sql("UPDATE client SET body_json = 'x' WHERE id = ?", (second.client_id,))
         connection.exec_driver_sql("UPDATE watch SET item_json = '[}'")
         connection.exec_driver_sql("UPDATE setting SET value = '{' WHERE key = 'coach'")

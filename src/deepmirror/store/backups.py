@@ -98,6 +98,8 @@ def damage(database: Path) -> str:
             tables = db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'").fetchone()[0]
     except sqlite3.Error as error:
         return str(error)
+    except UnicodeDecodeError:  # what SQLite says of it quotes bytes that are no text
+        return "its schema is torn"
     return said if said != "ok" else "" if tables else "it holds no library"
 
 

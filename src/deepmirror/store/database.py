@@ -44,6 +44,9 @@ class Database:
         except (DatabaseError, OperationalError) as error:
             self._engine.dispose()
             raise LibraryError(f"The library database in “{folder}” cannot be opened: {error.orig}.") from error
+        except UnicodeDecodeError as error:  # what SQLite says of damage may quote bytes that are no text
+            self._engine.dispose()
+            raise LibraryError(f"The library database in “{folder}” cannot be opened: it is damaged.") from error
         except LibraryError:
             self._engine.dispose()
             raise
@@ -141,3 +144,5 @@ def _told() -> Iterator[None]:
         if "readonly" in str(error.orig):
             raise ReadOnly from error
         raise LibraryError(f"The library could not be written: {error.orig}. Nothing was lost; it can be tried again.") from error
+    except UnicodeDecodeError as error:
+        raise LibraryError("The library could not be read: its database is damaged.") from error

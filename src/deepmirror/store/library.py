@@ -34,7 +34,7 @@ from deepmirror.store.post import ArrivalStore, ReplyStore
 from deepmirror.store.records import ClientRecord as ClientRecord
 from deepmirror.store.records import FilmRecord as FilmRecord
 from deepmirror.store.records import FilmState as FilmState
-from deepmirror.store.records import parsed
+from deepmirror.store.records import film_state, parsed
 from deepmirror.store.steps import StepStore
 from deepmirror.store.sweep import WORK, finish_removals, sweep
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
@@ -278,7 +278,7 @@ class LibraryStore:
 
     def _film(self, row: Row[*tuple[Any, ...]]) -> FilmRecord:
         film_id, client_id, name, file, original, arrived, due, note, state, *rest = tuple(row)
-        return FilmRecord(film_id, client_id, name, self.folder / "films" / file, original, arrived, due, note, FilmState(state), *rest)
+        return FilmRecord(film_id, client_id, name, self.folder / "films" / file, original, arrived, due, note, film_state(state), *rest)
 
 
 def _film_query() -> Select[*tuple[Any, ...]]:

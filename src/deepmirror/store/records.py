@@ -41,6 +41,11 @@ class FilmState(StrEnum):
     SENT = "sent"  # answered
 
 
+def film_state(text: str) -> FilmState:
+    """A state as it was kept; one that was damaged reads as failed, which a key tries again."""
+    return FilmState(text) if text in list(FilmState) else FilmState.FAILED
+
+
 @dataclass(frozen=True)
 class ClientRecord:
     """One client; body is the brief's client part as a dictionary."""
