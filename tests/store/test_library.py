@@ -105,7 +105,7 @@ def test_a_film_that_was_being_measured_when_the_program_was_killed_waits_for_a_
     again = Desk(demo_desk.store.folder, NOON)
     assert again.unmeasured() == [second.id], "what may have killed the program is not tried again by itself"
     film = again.store.film(first.id)
-    assert film.state == "failed" and "Press M" in film.line
+    assert film.state == "failed" and "M tries again" in film.line
     again.close()
 
 

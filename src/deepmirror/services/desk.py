@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError
+from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError, WorkFailed
 from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.files import write_whole
 from deepmirror.media.film import Film
@@ -34,7 +34,8 @@ from deepmirror.store.library import LibraryStore
 
 DAYS_TO_ANSWER = 3
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
-BROKEN_OFF = "The program ended while this film was being measured. Press M to measure it again."
+TRY_AGAIN = "Not measured (M tries again): "
+BROKEN_OFF = f"{TRY_AGAIN}the program ended while it was being done."
 REPLY_WORDS = {
     FilmState.NEW: "waiting to be measured",
     FilmState.MEASURING: "being measured",
@@ -164,10 +165,13 @@ class Desk:
         except DeepMirrorError as error:
             if report := error.details.get("report"):
                 self.failures.note_words(str(report), "measuring a film, in a process apart")
-            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": error.sentence} | settled))
+            again = TRY_AGAIN if isinstance(error, WorkFailed) else ""
+            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": f"{again}{error.sentence}"} | settled))
         except Exception as error:  # noqa: BLE001 - our own mistake: it costs this film only, and is reported
             report = self.failures.note(error, "measuring a film")
-            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": self.failures.sentence(report)} | settled))
+            self.store.update_film(
+                film_id, **({"state": FilmState.FAILED, "line": f"{TRY_AGAIN}{self.failures.sentence(report)}"} | settled)
+            )
         progress.tell(1.0, "done")
         return self.store.film(film_id)
 

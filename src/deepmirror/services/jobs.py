@@ -88,10 +88,11 @@ def run_apart(words: list[str], progress: Progress, folder: Path | None = None) 
 
 
 def _ended(code: int) -> str:
+    """Why a process apart gave no answer, beginning with what fits a line of the Desk."""
     if code < 0:
-        why = " (perhaps for want of memory)" if -code == signal.SIGKILL else ""
-        return f"The work on the film was ended from outside{why}: signal {-code}."
-    return "The work on the film broke off at a mistake of the program."
+        why = ", perhaps for want of memory" if -code == signal.SIGKILL else ""
+        return f"Ended from outside (signal {-code}{why}); it can be tried again."
+    return "Broken off by a mistake of the program; it can be tried again."
 
 
 class JobRunner:
