@@ -42,7 +42,7 @@ def test_killed_at_any_step_nothing_is_lost_doubled_or_left_over() -> None:
     assert int(done.stdout.split()[-2]) >= 18, done.stdout
 
 
-def test_a_kill_bench_that_sees_nothing_would_not_be_worth_much(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_a_kill_bench_that_sees_nothing_would_not_be_worth_much(tmp_path: Path) -> None:
     (tmp_path / "work").mkdir()
     (tmp_path / "work" / "body.npz").touch()
     (tmp_path / "films").mkdir()

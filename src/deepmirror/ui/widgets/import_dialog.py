@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
@@ -29,20 +29,6 @@ VIEWS = (
     ("rear", "From behind"),
 )
 NEW_CLIENT = "New client…"
-
-
-@dataclass(frozen=True)
-class Answers:
-    """What was answered; client_id is None for a new client with the name and stature given."""
-
-    client_id: int | None
-    new_name: str
-    stature_cm: float | None
-    movement: str
-    view: str
-    load_kg: float | None
-    tempo: str | None
-    note: str
 
 
 class ImportDialog(QDialog):
@@ -178,15 +164,15 @@ class ImportDialog(QDialog):
         self._buttons.setEnabled(True)
         self.problem.setText(sentence)
 
-    def answers(self) -> Answers:
-        """What was answered."""
-        return Answers(
-            self.client.currentData(),
-            self.name.text().strip(),
-            self.stature.value() or None,
-            self.movement.currentData(),
-            self.view.currentData(),
-            self.load.value() or None,
-            self.tempo.text().strip() or None,
-            self.note.text().strip(),
-        )
+    def answers(self) -> dict[str, Any]:
+        """What was answered, by the names of `services.arrivals.Placed`; client_id is None for a new client."""
+        return {
+            "client_id": self.client.currentData(),
+            "new_name": self.name.text().strip(),
+            "stature_cm": self.stature.value() or None,
+            "movement": self.movement.currentData(),
+            "view": self.view.currentData(),
+            "load_kg": self.load.value() or None,
+            "tempo": self.tempo.text().strip() or None,
+            "note": self.note.text().strip(),
+        }
