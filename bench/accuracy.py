@@ -18,14 +18,14 @@ from typing import Any
 import numpy as np
 
 from bench.floor import clicked_angles
-from deepmirror.core.reps import Rep, find_reps
+from deepmirror.core.motion.reps import Rep, find_reps
 from deepmirror.core.skeleton import near_side
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis, conclude, observe
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis, conclude, observe
 
 HERE = Path(__file__).parent
 FILMS = (HERE.parent / "src/deepmirror/assets/demo", HERE / "films")

@@ -18,12 +18,12 @@ from PyQt6.QtWidgets import QApplication
 from sqlalchemy import text
 
 from deepmirror.media.film import Film
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_composing import draft_reply
-from deepmirror.services.reply_rendering import export_reply
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
+from deepmirror.services.program.demo import fill_demo
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.rendering import export_reply
 from deepmirror.ui.rooms.desk import DeskRoom
 
 FILMS = 5000

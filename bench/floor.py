@@ -12,10 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from deepmirror.core.frontal_camera import fit_frontal
-from deepmirror.core.kinematics import angle_series
+from deepmirror.core.camera.frontal_camera import fit_frontal
+from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.trajectories import Series
-from deepmirror.services.analysis import Analysis
+from deepmirror.services.films.analysis import Analysis
 
 
 def clicked_angles(analysis: Analysis, truth: dict[str, Any]) -> dict[str, Series]:

@@ -22,12 +22,12 @@ from bench.hostile_inputs import DEMO, NOON, Inputs, Line, tried
 from deepmirror.errors import DeepMirrorError
 from deepmirror.exchange.bundle import SetFile, write_bundle
 from deepmirror.exchange.post import FolderOutbox, Letter
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_composing import draft_reply
-from deepmirror.services.reply_delivery import send_reply
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.delivery import send_reply
 from deepmirror.store.backups import back_up
 
 

@@ -28,13 +28,13 @@ from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import conclude
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.posture_commands import Ask, build_record
-from deepmirror.services.records import measures_record
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import conclude
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.records import measures_record
+from deepmirror.services.posture.posture_commands import Ask, build_record
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.demo import fill_demo
 
 DEMO, NOON = kills.DEMO, kills.NOON
 NUMBERS = (0, -1, 1e-300, 1e30, 399, 0.0001, 40, 170, 1e308, float("nan"), float("inf"), 10**30, True, None, "x", [], {})

@@ -28,15 +28,15 @@ from deepmirror.exchange.bundle import SetFile, write_bundle
 from deepmirror.exchange.post import FolderOutbox, Letter
 from deepmirror.pose.evidence import Evidence
 from deepmirror.reply.model import Reply
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.client_deletion import delete_client
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_composing import draft_reply
-from deepmirror.services.reply_delivery import Package, hand_over_rest, send_reply
-from deepmirror.services.review import Review
+from deepmirror.services.clients.client_deletion import delete_client
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.demo import fill_demo
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.delivery import Package, hand_over_rest, send_reply
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.tables import Base
 

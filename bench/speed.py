@@ -12,8 +12,8 @@ from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.pose_tracker import look
-from deepmirror.services.analysis import FINAL, QUICK, conclude, observe
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import FINAL, QUICK, conclude, observe
 
 
 def timed(work: Callable[[], object]) -> tuple[float, object]:

@@ -14,9 +14,9 @@ from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import conclude, observe
-from deepmirror.services.desk import result_of
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import conclude, observe
+from deepmirror.services.films.film_library import result_of
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 

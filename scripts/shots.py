@@ -14,9 +14,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
 
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.demo import fill_demo
 from deepmirror.standins.post import SimulatedMailbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.theme.style import apply_theme

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from deepmirror.core.anthropometry import STATURE_SHARES
-from deepmirror.core.sagittal_fit import JOINT_SHARE
+from deepmirror.core.body.anthropometry import STATURE_SHARES
+from deepmirror.core.camera.sagittal_fit import JOINT_SHARE
 from studio.body import build
 
 CLOTHES = {

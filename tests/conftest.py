@@ -17,9 +17,9 @@ from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.program.demo import fill_demo
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 FILMS = ("tove_back_squat_side", "bram_back_squat_side", "yuna_back_squat_front")

@@ -13,13 +13,13 @@ from typing import TYPE_CHECKING
 
 from deepmirror.errors import BadBrief, BadMovement, DeepMirrorError, LibraryError, one_line
 from deepmirror.files import private_by_default
-from deepmirror.services.failures import describe
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.failures import describe
+from deepmirror.services.common.jobs import Progress
 
 if TYPE_CHECKING:
     from deepmirror.exchange.post import Outbox
-    from deepmirror.services.arrivals import Arrivals
-    from deepmirror.services.desk import Desk
+    from deepmirror.services.films.film_library import Desk
+    from deepmirror.services.program.arrivals import Arrivals
 
 
 LONGEST_COMPLAINT = 2000
@@ -57,7 +57,7 @@ def _stopped(number: int, _: object) -> None:
 
 def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
     """Batch analysis."""
-    from deepmirror.services.batch import analyse
+    from deepmirror.services.program.batch import analyse
 
     show = sys.stderr.isatty()
 
@@ -71,7 +71,7 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
 
 def run_build(args: argparse.Namespace) -> int:
     """Print the build solver's answer."""
-    from deepmirror.services.posture_commands import Ask, build_command
+    from deepmirror.services.posture.posture_commands import Ask, build_command
 
     depth: str | float = args.depth
     if depth not in ("parallel", "deepest"):
@@ -96,7 +96,7 @@ def _number(name: str, value: str | float, low: float, high: float) -> float:
 
 def run_look(args: argparse.Namespace) -> int:
     """Look at one film for a window that waits: progress as lines; stops when the window is gone."""
-    from deepmirror.services.observation_runner import look_command
+    from deepmirror.services.films.observation_runner import look_command
 
     parent = os.getppid()
 
@@ -134,7 +134,7 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
     """Open the program on a library folder; the demo has one of its own, with a simulated post."""
     from platformdirs import user_data_path
 
-    from deepmirror.services.settings import settings_of
+    from deepmirror.services.program.settings import settings_of
     from deepmirror.ui.app import run
 
     private_by_default()
@@ -152,7 +152,7 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
 def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:
     """Where replies go and films come from: plain folders, or the demo's letters by their plan."""
     from deepmirror.exchange.post import FolderMailbox, FolderOutbox
-    from deepmirror.services.arrivals import Arrivals
+    from deepmirror.services.program.arrivals import Arrivals
 
     if not simulated:
         return FolderOutbox(outbox), Arrivals(desk, FolderMailbox(inbox))

@@ -19,8 +19,18 @@ BREACHES = [
     ("exchange/brief.py", "import sqlalchemy", "SQL only in store"),
     ("ui/window.py", "import deepmirror.media.film", "ui sees services, commands, core and errors, nothing below"),
     ("ui/rooms/desk/room.py", "import deepmirror.ui.rooms.reply", "rooms do not know one another"),
-    ("ui/widgets/ribbon.py", "import deepmirror.services.desk", "widgets know no use cases"),
+    ("ui/widgets/ribbon.py", "import deepmirror.services.films.film_library", "widgets know no use cases"),
     ("ui/control/edits.py", "import deepmirror.ui.window", "controllers do not know the window"),
+    (
+        "core/body/client_body.py",
+        "import deepmirror.core.motion.reps",
+        "core: measures stand on motion, motion on the camera, the camera on the body",
+    ),
+    (
+        "services/films/review.py",
+        "import deepmirror.services.replies.composing",
+        "services: the program, then clients beside replies, then films, then the solver's words",
+    ),
 ]
 
 

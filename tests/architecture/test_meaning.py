@@ -13,8 +13,8 @@ READING = {"startswith", "endswith", "removeprefix", "removesuffix", "split", "p
 ALLOWED = {  # a text handled as a text: written in small letters, on one line, or a unit's own spelling
     ("core/uncertain_value.py", "unit"),
     ("reply/film.py", "words"),
-    ("services/retake_request.py", "title"),
-    ("services/sheets.py", "title"),
+    ("services/replies/retake_request.py", "title"),
+    ("services/clients/sheets.py", "title"),
     ("ui/rooms/mirror/reading.py", "title"),
 }
 

@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from deepmirror.core.body import Body
-from deepmirror.core.footplate_measures import homography, placement, to_platform
-from deepmirror.core.kinematics import angle_series
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.reps import Rep
-from deepmirror.core.scene import CannotTell, Marks, MeasurementContext
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext
+from deepmirror.core.measures.foot_measures import homography, placement, to_platform
+from deepmirror.core.measures.table import FILM_MEASURES, REP_MEASURES
+from deepmirror.core.motion.kinematics import angle_series
+from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
 
@@ -101,8 +101,8 @@ def test_contact_edges_and_the_pelvis() -> None:
     assert REP_MEASURES["knee_slide_cm"](dragged, REP).value == pytest.approx(6, abs=0.2)
     assert REP_MEASURES["knee_lift_cm"](dragged, REP).value == pytest.approx(0, abs=0.2)
     assert REP_MEASURES["edge_clearance_cm"](scene, REP).value == pytest.approx(5, abs=0.1)
-    vertical_scroll_area = moved(scene, "waistband", share * [1 * PX, -4 * PX])
-    turn = REP_MEASURES["pelvis_tuck_deg"](vertical_scroll_area, REP)
+    rolled = moved(scene, "waistband", share * [1 * PX, -4 * PX])
+    turn = REP_MEASURES["pelvis_tuck_deg"](rolled, REP)
     assert turn.value == pytest.approx(np.degrees(np.arctan2(9 + 4 * PX, 11 * PX) - np.arctan2(9, 12 * PX)), abs=1)
     assert REP_MEASURES["pelvis_tuck_deg"](scene, REP).value < 0.5
 

@@ -11,11 +11,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from deepmirror.core.body import Body
-from deepmirror.core.frontal_camera import Frontal, fit_frontal, standing_scale
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing_scale
 from deepmirror.core.geometry import signed_turn
-from deepmirror.core.kinematics import UP, angle_series
+from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.trajectories import Track
+from deepmirror.core.views import UP
 
 LENGTHS = {"thigh": 42.0, "shank": 40.0, "foot": 27.0, "trunk": 48.0, "biacromial": 36.0, "hip_breadth": 22.0}
 AWAY_CM, HIGH_CM, FOCAL, SIZE = 240.0, 105.0, 1024.0, (1280, 720)

@@ -5,14 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deepmirror.core.body import Body
-from deepmirror.core.frontal_yaw import camera_yaw
-from deepmirror.core.reps import Rep
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.frontal_yaw import frontal_yaw
 from deepmirror.core.trajectories import Track
 
 BODY = Body(170, 65, "female", {"shank": 40.0, "thigh": 42.0, "foot": 25.0})
 FRAMES, FPS, PX = 60, 30.0, 3.0
-REPS = [Rep(1, 0.0, 0.9, 1.0, 1.9, {}, 100.0, {}, {}, {})]
+REPS = [(0.0, 1.0)]  # start and far turn-round, s
 
 
 def film(turn_deg: float, view: str = "front", toe_out: tuple[float, float] = (15, 15), cave_left_cm: float = 0.0) -> Track:
@@ -37,7 +36,7 @@ def film(turn_deg: float, view: str = "front", toe_out: tuple[float, float] = (1
 @pytest.mark.parametrize("view", ["front", "rear"])
 @pytest.mark.parametrize("turn", [-30.0, -15.0, 0.0, 15.0, 30.0])
 def test_the_turn_is_found_with_its_doubt(view: str, turn: float) -> None:
-    found = camera_yaw(film(turn, view), view, BODY, None, REPS)
+    found = frontal_yaw(film(turn, view), view, BODY, None, REPS)
     assert found is not None
     assert abs(found.value - turn) <= found.u < 14 and np.sign(round(found.value)) == np.sign(turn)
 
@@ -45,10 +44,10 @@ def test_the_turn_is_found_with_its_doubt(view: str, turn: float) -> None:
 def test_one_foot_or_one_knee_alone_is_not_the_camera() -> None:
     """Real asymmetry: a foot turned far out, or a knee that falls in, leaves the camera within its doubt."""
     for track in (film(0, toe_out=(38, 10)), film(0, cave_left_cm=9)):
-        found = camera_yaw(track, "front", BODY, None, REPS)
+        found = frontal_yaw(track, "front", BODY, None, REPS)
         assert found is not None and abs(found.value) - found.u < 5
 
 
 def test_a_side_film_has_no_such_angle() -> None:
-    assert camera_yaw(film(0), "side-left", BODY, None, REPS) is None
-    assert camera_yaw(film(0), "front", BODY, None, []) is None
+    assert frontal_yaw(film(0), "side-left", BODY, None, REPS) is None
+    assert frontal_yaw(film(0), "front", BODY, None, []) is None

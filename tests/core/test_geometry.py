@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from deepmirror.core.geometry import along_and_across, included_angle, signed_turn
-from deepmirror.core.kinematics import flexion_from_height
+from deepmirror.core.motion.kinematics import flexion_from_height
 
 coordinate = st.floats(-500, 500)
 angle = st.floats(-179, 179)

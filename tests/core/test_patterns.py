@@ -8,10 +8,10 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from deepmirror.core.reps import REST_S, find_reps
+from deepmirror.core.motion.reps import REST_S, find_reps
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.services.analysis import reps_of_the_set
+from deepmirror.services.films.analysis import reps_of_the_set
 from tests.movements.rig import POSES, Rep, judged, places, programme, seconds
 
 CATALOGUE = load_catalogue()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deepmirror.core.reps import find_reps, rise_acceleration
-from deepmirror.core.tempo import digits, parse_tempo, time_under_tension_s
+from deepmirror.core.motion.reps import find_reps, rise_acceleration
+from deepmirror.core.motion.tempo import digits, parse_tempo, time_under_tension_s
 from tests.conftest import programme
 
 

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from deepmirror.core.body import Body
-from deepmirror.core.kinematics import UP, angle_series, between
-from deepmirror.core.sagittal_fit import OutOfPlanePrior, fit_plane
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, fit_plane
+from deepmirror.core.motion.kinematics import angle_series, between
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
+from deepmirror.core.views import UP
 
 LENGTHS = {"thigh": 42.0, "shank": 41.0, "foot": 26.0, "trunk": 48.0, "biacromial": 37.0, "hip_breadth": 23.0}
 FOCAL, AWAY_CM, SIZE = 1024.0, 340.0, (1280, 720)

@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import quad
 from scipy.stats import norm
 
-from deepmirror.core.sole import LYING, seen_slope, standing_slope
+from deepmirror.core.camera.sole import LYING, seen_slope, standing_slope
 
 
 @pytest.mark.parametrize(("seen", "sd"), [(0.0, 2.5), (-2.0, 2.5), (-6.0, 2.5), (-6.0, 1.2), (-14.0, 2.5), (4.0, 3.0)])

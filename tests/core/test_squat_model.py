@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deepmirror.core.anthropometry import DE_LEVA_WHOLE, MASSES, STATURE_SHARES, dorsiflexion_from_wall
-from deepmirror.core.body import Body
-from deepmirror.core.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.squat_model import GRAVITY, OPENING_MOST_GAIN, Build, Limits, Posture, Setup
+from deepmirror.core.body.anthropometry import DE_LEVA_WHOLE, MASSES, STATURE_SHARES, dorsiflexion_from_wall
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.body.squat_model import GRAVITY, OPENING_MOST_GAIN, Build, Limits, Posture, Setup
 
 LEGS = {"thigh": 43.0, "shank": 42.0, "foot": 26.0, "trunk": 50.0}
 bodies = st.builds(

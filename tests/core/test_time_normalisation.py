@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deepmirror.core.reps import Rep
-from deepmirror.core.time_normalisation import WHOLE, axis, by_phase, change, difference, edges, phase_of, time_of
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.time_normalisation import WHOLE, axis, by_phase, change, difference, edges, phase_of, time_of
 from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import Band, Value
 

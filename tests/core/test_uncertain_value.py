@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from deepmirror.core.smoothing import low_pass, residual_cutoff
+from deepmirror.core.motion.smoothing import low_pass, residual_cutoff
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict
 

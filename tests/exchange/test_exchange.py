@@ -15,8 +15,8 @@ from jsonschema import Draft202012Validator
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import brief_schema, check_brief, read_brief
 from deepmirror.exchange.measures_json import rep_csv
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.records import measures_record
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.records import measures_record
 from tests.conftest import DEMO, FILMS
 
 SCHEMAS = resources.files("deepmirror.exchange") / "schemas"

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from deepmirror.exchange.points import plane_points, trc, write_c3d
-from deepmirror.services.analysis import Analysis
+from deepmirror.services.films.analysis import Analysis
 
 
 def test_c3d_reads_back_with_another_library(analyses: dict[str, Analysis], tmp_path: Path) -> None:

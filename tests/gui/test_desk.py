@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.exchange.post import FolderMailbox
-from deepmirror.services.arrivals import Arrivals
+from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.ui.rooms.desk.films import FilmsModel, days_words
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 from deepmirror.ui.window import MainWindow

@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.reply_composing import Correction
+from deepmirror.services.replies.composing import Correction
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 from deepmirror.ui.window import MainWindow

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTranslator
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.desk import Desk
+from deepmirror.services.films.film_library import Desk
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import ROOMS, MainWindow

@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.desk import Desk
+from deepmirror.services.films.film_library import Desk
 from deepmirror.ui.failures import FailureGuard
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow

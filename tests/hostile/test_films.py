@@ -13,8 +13,8 @@ import pytest
 
 from deepmirror.errors import BadFilm
 from deepmirror.media.film import Film
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
 from tests.conftest import DEMO
 
 
@@ -132,7 +132,7 @@ def test_a_film_whose_measuring_breaks_fails_alone_and_can_be_tried_again(demo_d
     failed = demo_desk.measure(first, Progress())
     assert failed.state == "failed" and "went wrong" in failed.line and first not in demo_desk.unmeasured()
     report = next(demo_desk.store.state_folder().glob("crash-*.txt")).read_text()
-    assert "RuntimeError" in report and "services/desk.py" in report
+    assert "RuntimeError" in report and "services/films/film_library.py" in report
     assert failed.client_name not in report and str(Path.home()) not in report.replace("/root", "")
     demo_desk.look = lambda *_: good
     assert demo_desk.measure(first, Progress()).state == "ready"

@@ -23,13 +23,13 @@ from deepmirror.exchange.brief import FREE_POINTS, check_brief
 from deepmirror.exchange.bundle import SetFile, check_set, read_bundle
 from deepmirror.exchange.post import Letter
 from deepmirror.movements.loader import copy_definition, load_catalogue
-from deepmirror.services.analysis import Analysis, conclude
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.posture_commands import Ask, build_record
-from deepmirror.services.records import measures_record
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.records import measures_record
+from deepmirror.services.films.review import Review
+from deepmirror.services.posture.posture_commands import Ask, build_record
+from deepmirror.services.program.arrivals import Arrivals
 from tests.conftest import DEMO
 
 FEW = settings(max_examples=40, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
@@ -136,7 +136,7 @@ def test_a_letter_nobody_foresaw_costs_itself_only(
     def breaks(*_: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setattr("deepmirror.services.arrivals.read_bundle", breaks)
+    monkeypatch.setattr("deepmirror.services.program.arrivals.read_bundle", breaks)
     first, second = Arrivals(demo_desk, Mailbox()).collect(Progress())
     assert first.state == "refused" and "crash-" in first.sentence and second.state == "waiting"
 

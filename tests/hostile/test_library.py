@@ -19,14 +19,14 @@ from deepmirror.exchange.bundle import SetFile, write_bundle
 from deepmirror.exchange.post import Letter
 from deepmirror.files import make_private
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.client_deletion import delete_client
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.person import PersonFile
-from deepmirror.services.rescue import backups_at_hand, go_back_to
-from deepmirror.services.review import Review
-from deepmirror.services.sheets import make_sheet, write_sheet
+from deepmirror.services.clients.client_deletion import delete_client
+from deepmirror.services.clients.person import PersonFile
+from deepmirror.services.clients.sheets import make_sheet, write_sheet
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.rescue import backups_at_hand, go_back_to
 from deepmirror.store.backups import back_up, backups
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.tables import Base
@@ -283,7 +283,7 @@ def test_a_library_is_its_owners_alone(tmp_path: Path) -> None:
 def test_what_is_large_is_kept_when_it_waits_and_let_go_when_it_is_refused(
     demo_desk: Desk, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("deepmirror.services.arrivals.REFUSED_KEPT_BYTES", 1000)
+    monkeypatch.setattr("deepmirror.services.program.arrivals.REFUSED_KEPT_BYTES", 1000)
     told = {"format": "deep-mirror-set", "version": 1, "client": "Nobody Known", "film": "f.mp4"}
     write_bundle(tmp_path / "waits.zip", SetFile.model_validate(told), short_film)
     (tmp_path / "refused.zip").write_bytes(b"PK" + bytes(5000))

@@ -14,8 +14,8 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.desk import Desk
-from deepmirror.services.observation_runner import SubprocessObserver
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON
@@ -58,7 +58,7 @@ def test_a_mistake_in_a_job(guarded: MainWindow, qtbot: QtBot, monkeypatch: pyte
     def breaks(*_: object) -> None:
         raise KeyError("in a job")
 
-    monkeypatch.setattr("deepmirror.services.review.conclude", breaks)
+    monkeypatch.setattr("deepmirror.services.films.review.conclude", breaks)
     guarded.open_film(guarded.desk.films()[0].id)
     qtbot.waitUntil(lambda: bool(said(guarded)) and not guarded.jobs, timeout=PATIENCE)
     assert len(said(guarded)) == 1 and reported(guarded, "KeyError")
@@ -93,7 +93,7 @@ def test_a_child_that_ends_makes_a_failed_film_that_a_key_tries_again(
     code = "raise OverflowError('of ' + 'Tove Lindqvist')" if how.startswith("a mistake") else "os.kill(os.getpid(), 9)"
     script = f"import os, sys; from deepmirror import bootstrap\ndef f(): {code}\nsys.exit(bootstrap.ending(f))"
     real, real_look = subprocess.Popen, guarded.desk.look
-    monkeypatch.setattr("deepmirror.services.jobs.subprocess.Popen", lambda words, **k: real([words[0], "-c", script], **k))
+    monkeypatch.setattr("deepmirror.services.common.jobs.subprocess.Popen", lambda words, **k: real([words[0], "-c", script], **k))
     guarded.desk.look = SubprocessObserver(None, guarded.desk.store.work_folder())
     guarded.go("desk")
     guarded.desk_room.show_all()

@@ -14,8 +14,8 @@ from deepmirror.exchange.brief import Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.window import MainWindow

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from deepmirror.core.scene import MeasurementContext
+from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.uncertain_value import Value
 from deepmirror.judge.causes import gather, ranked
 from deepmirror.movements.schema import Cause

@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from deepmirror.core.kinematics import angle_series
-from deepmirror.core.reps import find_reps
-from deepmirror.core.scene import MeasurementContext
+from deepmirror.core.measures.context import MeasurementContext
+from deepmirror.core.motion.kinematics import angle_series
+from deepmirror.core.motion.reps import find_reps
 from deepmirror.core.uncertain_value import Value, Verdict
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue

@@ -11,17 +11,18 @@ from functools import partial
 
 import numpy as np
 
-from deepmirror.core.body import Body
-from deepmirror.core.kinematics import UP, angle_series
-from deepmirror.core.reps import find_reps
-from deepmirror.core.scene import Marks, MeasurementContext
-from deepmirror.core.tempo import parse_tempo
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.measures.context import Marks, MeasurementContext
+from deepmirror.core.motion.kinematics import angle_series
+from deepmirror.core.motion.reps import find_reps
+from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
+from deepmirror.core.views import UP
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.services.analysis import rep_signal, reps_of_the_set
+from deepmirror.services.films.analysis import rep_signal, reps_of_the_set
 
 CM = {"thigh": 43.0, "shank": 42.0, "trunk": 48.0, "foot": 26.0, "biacromial": 36.0, "hip_breadth": 22.0}
 PX_PER_CM = 3.0

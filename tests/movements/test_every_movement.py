@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pytest
 
-from deepmirror.core.scene import Marks
+from deepmirror.core.measures.context import Marks
 from deepmirror.movements.schema import Fault, Movement
 from tests.movements.rig import (
     CATALOGUE,

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
+from deepmirror.core.measures.table import FILM_MEASURES, REP_MEASURES
 from deepmirror.errors import BadMovement
 from deepmirror.movements.loader import copy_definition, load_catalogue
 from deepmirror.movements.pathways import pathways, pathways_for

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from deepmirror.core.body import Body
-from deepmirror.core.kinematics import UP
-from deepmirror.core.sagittal_fit import OutOfPlanePrior, fit_plane
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, fit_plane
 from deepmirror.core.trajectories import Track
+from deepmirror.core.views import UP
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe

@@ -16,7 +16,7 @@ from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, JointOffs
 from deepmirror.pose.pose_tracker import LEG, unswap
 from deepmirror.pose.tracking_pipeline import DRIFT_REST, _systematic
 from deepmirror.pose.trajectory_solver import Lengths, SegmentRotations, Solution, SourceWeights, solve
-from deepmirror.services.analysis import conclude
+from deepmirror.services.films.analysis import conclude
 from tests.conftest import DEMO
 
 NAMES = ["hip_left", "knee_left", "ankle_left"]

@@ -19,10 +19,10 @@ from deepmirror.reply.draw import Overlay, angle_deg, draw, tag_box, zoom_box
 from deepmirror.reply.film import Caption, plan, web_vtt
 from deepmirror.reply.heads import head_circles
 from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_composing import draft_reply
-from deepmirror.services.reply_rendering import export_reply, ghost_lines, source_of, still
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.rendering import export_reply, ghost_lines, source_of, still
 from tests.conftest import DEMO, truth_of
 
 NAME = "bram_back_squat_side"

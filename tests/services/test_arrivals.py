@@ -13,11 +13,11 @@ from deepmirror import files
 from deepmirror.errors import BadBundle, DeepMirrorError
 from deepmirror.exchange.bundle import SetFile, write_bundle
 from deepmirror.exchange.post import FolderMailbox, Letter
-from deepmirror.services.arrivals import Arrivals, Placed, place, unplaced
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_delivery import folder_outbox
-from deepmirror.services.retake_request import draft_request, send_request
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.program.arrivals import Arrivals, Placed, place, unplaced
+from deepmirror.services.replies.delivery import folder_outbox
+from deepmirror.services.replies.retake_request import draft_request, send_request
 from deepmirror.standins.post import SimulatedMailbox
 from tests.conftest import DEMO
 
@@ -191,9 +191,9 @@ def test_a_full_disk_loses_no_letter(demo_desk: Desk, tmp_path: Path, short_film
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("deepmirror.services.arrivals.copy_part", full)
+    monkeypatch.setattr("deepmirror.services.program.arrivals.copy_part", full)
     with pytest.raises(DeepMirrorError, match="tried again"):
         arrivals.collect(Progress())
     assert demo_desk.store.arrivals.newest() == []
-    monkeypatch.setattr("deepmirror.services.arrivals.copy_part", real)
+    monkeypatch.setattr("deepmirror.services.program.arrivals.copy_part", real)
     assert arrivals.collect(Progress())[0].state == "taken"

@@ -7,10 +7,10 @@ import json
 import numpy as np
 import pytest
 
-from deepmirror.core.reps import find_reps
+from deepmirror.core.motion.reps import find_reps
 from deepmirror.media.film import Film
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.desk import result_of
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import result_of
 from tests.conftest import DEMO, FILMS, MACHINES, truth_of
 
 FRAME = 1 / 30

@@ -8,14 +8,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deepmirror.core.sagittal_fit import STRAIN_LIMIT
-from deepmirror.core.scene import CannotTell
+from deepmirror.core.camera.sagittal_fit import STRAIN_LIMIT
+from deepmirror.core.measures.context import CannotTell
 from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis, conclude, leaping
+from deepmirror.services.films.analysis import Analysis, conclude, leaping
 from tests.conftest import DEMO
 
 DATA = Path(__file__).parent.parent / "data"

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from deepmirror.errors import LibraryError
-from deepmirror.services import follow_up
-from deepmirror.services.desk import Desk
-from deepmirror.services.follow_up import watched
-from deepmirror.services.rep_comparison import ComparedFilm, SideBySide, films_to_compare
-from deepmirror.services.reply_composing import draft_reply
-from deepmirror.services.reply_preview import composed
-from deepmirror.services.review import Review
+from deepmirror.services.films import follow_up
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.follow_up import watched
+from deepmirror.services.films.rep_comparison import ComparedFilm, SideBySide, films_to_compare
+from deepmirror.services.films.review import Review
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.preview import composed
 from tests.conftest import DEMO, truth_of
 
 DATA = Path(__file__).parent.parent / "data"

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from deepmirror.core.uncertain_value import Value
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.limb_asymmetry import Side, compare_sides, one_side, side_words
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.limb_asymmetry import Side, compare_sides, one_side, side_words
 
 
 def side(name: str, reps: int, knee: float, lower: float = 2.0) -> Side:

@@ -12,8 +12,8 @@ from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.services.jobs import Progress
-from deepmirror.services.observation_runner import FOLLOW, SubprocessObserver, look_here
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.observation_runner import FOLLOW, SubprocessObserver, look_here
 from tests.conftest import DEMO
 
 NAME = "tove_back_squat_side"

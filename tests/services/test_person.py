@@ -7,13 +7,13 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.core.squat_model import Setup
+from deepmirror.core.body.squat_model import Setup
 from deepmirror.errors import BadBrief
-from deepmirror.services.desk import Desk
-from deepmirror.services.ghost import GhostMaker
-from deepmirror.services.jobs import Progress
-from deepmirror.services.person import PersonFile
-from deepmirror.services.review import Review
+from deepmirror.services.clients.person import PersonFile
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.review import Review
 
 
 @pytest.fixture

@@ -13,12 +13,12 @@ from deepmirror.exchange.post import FolderOutbox, plain_name
 from deepmirror.movements.cameras import camera_postures
 from deepmirror.reply.camera import LENS_DEG, MARGIN, distance_for, draw_plan
 from deepmirror.reply.model import Reply
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.reply_composing import draft_reply, own_correction, phrases, renewed
-from deepmirror.services.reply_delivery import Package, altered, folder_outbox, hand_over_rest, kept_whole, send_reply
-from deepmirror.services.retake_request import draft_request, plan_for, send_request
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
+from deepmirror.services.replies.composing import draft_reply, own_correction, phrases, renewed
+from deepmirror.services.replies.delivery import Package, altered, folder_outbox, hand_over_rest, kept_whole, send_reply
+from deepmirror.services.replies.retake_request import draft_request, plan_for, send_request
 from deepmirror.standins.post import SimulatedOutbox
 
 

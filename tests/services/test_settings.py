@@ -8,12 +8,12 @@ from pathlib import Path
 import pytest
 
 from deepmirror.errors import LibraryError
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.client_deletion import delete_client, what_goes
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.settings import Settings, keep_settings, settings_of
-from deepmirror.services.sheets import make_sheet, write_sheet
+from deepmirror.services.clients.client_deletion import delete_client, what_goes
+from deepmirror.services.clients.sheets import make_sheet, write_sheet
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.settings import Settings, keep_settings, settings_of
 from deepmirror.standins.post import SimulatedMailbox
 from tests.conftest import DEMO, NOON
 

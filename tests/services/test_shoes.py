@@ -12,7 +12,7 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.analysis import Analysis, conclude
+from deepmirror.services.films.analysis import Analysis, conclude
 from tests.conftest import DEMO, truth_of
 
 STANDING = ("tove_back_squat_side", "bram_back_squat_side", "tove_romanian_side")

@@ -14,9 +14,9 @@ from deepmirror.exchange.brief import Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.desk import Desk
-from deepmirror.services.jobs import Progress
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.review import Review
 from deepmirror.store.library import LibraryStore
 from tests.conftest import DEMO, NOON
 

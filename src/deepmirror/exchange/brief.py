@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, field_validator
 
+from deepmirror.core.motion.tempo import Tempo, parse_tempo
 from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
-from deepmirror.core.tempo import Tempo, parse_tempo
 from deepmirror.errors import BadBrief
 
 View = Literal["side-left", "side-right", "front", "rear"]

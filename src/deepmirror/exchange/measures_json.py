@@ -12,23 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from deepmirror.core.reps import Rep
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.series import series_spec
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Band, Value
-
-ANGLE_NAMES = (
-    "knee_flexion",
-    "hip_flexion",
-    "ankle_dorsiflexion",
-    "trunk_lean",
-    "thigh_from_horizontal",
-    "shank_from_vertical",
-    "fppa",
-    "knee_medial",
-    "knee_to_foot",
-    "elbow_flexion",
-    "leg_spread",
-)
 
 
 def numbers(values: Iterable[float], digits: int) -> list[float | None]:
@@ -45,8 +32,8 @@ def landmarks(track: Track) -> dict[str, Any]:
 
 
 def angles(series: dict[str, Series]) -> dict[str, Any]:
-    """Angle name -> degrees per frame."""
-    return {k: numbers(s.values, 2) for k, s in series.items() if k.startswith(ANGLE_NAMES)}
+    """Name of a series that has a unit -> its values per frame."""
+    return {k: numbers(s.values, 2) for k, s in series.items() if series_spec(k).unit}
 
 
 def measure_table(values: dict[str, Value]) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from deepmirror.core.scene import MeasurementContext
+from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.uncertain_value import Value
 from deepmirror.movements.schema import Cause, CauseKind
 

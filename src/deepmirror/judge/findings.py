@@ -6,9 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.reps import Rep
-from deepmirror.core.scene import TAKE_IN, Advice, CannotTell, MeasurementContext, NotAsked, Remedy
+from deepmirror.core.measures.context import TAKE_IN, Advice, CannotTell, MeasurementContext, NotAsked, Remedy
+from deepmirror.core.measures.spec import MeasureSpec, Moment, view_kind
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
@@ -115,13 +116,15 @@ NO_REPS = Unmeasurable("reps", "no repetition was seen", WHOLE_SET, "Repetitions
 def measure(scene: MeasurementContext) -> Measured:
     """Every measure this view and these marks allow."""
     missing: dict[str, Unmeasurable] = {}
-    reps = []
-    for rep in scene.reps:
-        found = {n: _try(n, partial(f, scene, rep), missing) for n, f in REP_MEASURES.items()}
-        reps.append({n: v for n, v in found.items() if v is not None})
-    found = {n: _try(n, partial(f, scene), missing) for n, f in FILM_MEASURES.items()}
-    film = {n: v for n, v in found.items() if v is not None}
-    return Measured(tuple(reps), film, tuple(missing.values()))
+    shown = [spec for spec in MEASURES.values() if view_kind(scene.view) in spec.views]
+
+    def numbers(specs: list[MeasureSpec], *of: MeasurementContext | Rep) -> dict[str, Value]:
+        found = {spec.name: _try(spec.name, partial(spec.compute, *of), missing) for spec in specs}
+        return {name: value for name, value in found.items() if value is not None}
+
+    reps = tuple(numbers([s for s in shown if s.per_rep], scene, rep) for rep in scene.reps)
+    film = numbers([s for s in shown if not s.per_rep], scene)
+    return Measured(reps, film, tuple(missing.values()))
 
 
 def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurable]) -> Value | None:
@@ -150,7 +153,7 @@ def judge(
     schools: fault code -> the client's school; the definition's default where absent or unknown. build: the solver's view
     of this client, which sets the target of the school "build" and says what part of a finding is build.
     """
-    kind = "side" if near_side(scene.view) else "front"
+    kind = view_kind(scene.view)
     findings: list[Finding] = []
     checks: list[Check] = []
     unable: list[Unmeasurable] = [] if scene.reps else [NO_REPS]
@@ -230,7 +233,7 @@ def _finding(
     ]
     chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{school.replace('_', ' ')}” ({target.source})")
     chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
-    if scene.frontal is not None and fault.measure in WORST_SERIES:
+    if scene.frontal is not None and MEASURES[fault.measure].moment is Moment.PEAK:
         chain.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
     if build is not None and fault.code in BY_BUILD:
         chain += list(build.words)
@@ -273,25 +276,14 @@ def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> flo
         rep = scene.reps[-1] if scene.reps else None
     if rep is None:
         return 0.0
-    if fault.measure == "eccentric_share_pct":
+    spec = MEASURES[fault.measure]
+    if spec.moment is Moment.LOWERING:
         first_is_lowering = rep.phases_s["eccentric"] == rep.turn_start_s - rep.start_s
         return (rep.start_s + rep.turn_start_s) / 2 if first_is_lowering else (rep.turn_end_s + rep.end_s) / 2
-    if fault.measure in WORST_SERIES:
-        series = scene.angles.get(WORST_SERIES[fault.measure])
-        if series is not None:
-            part = series.window(rep.start_s, rep.end_s)
-            return float(part.times[int(part.values.argmax())])
+    if spec.moment is Moment.PEAK and spec.series in scene.angles:
+        part = scene.angles[spec.series].window(rep.start_s, rep.end_s)
+        return float(part.times[int(part.values.argmax())])
     return rep.bottom_s
-
-
-WORST_SERIES = {
-    "knee_inward_left_pct": "knee_medial_left",
-    "knee_inward_right_pct": "knee_medial_right",
-    "knee_medial_left_pct": "knee_medial_left",
-    "knee_medial_right_pct": "knee_medial_right",
-    "fppa_left_deg": "fppa_left",
-    "fppa_right_deg": "fppa_right",
-}
 
 
 def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:

@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from deepmirror.core.measures import FILM_MEASURES, REP_MEASURES
-from deepmirror.core.uncertain_value import Band
+from deepmirror.core.measures.spec import ViewKind
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.uncertain_value import Band, bare_unit
 
 # Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
 Positive = Annotated[float, Field(gt=0, le=1000)]
@@ -15,7 +16,6 @@ Share = Annotated[float, Field(ge=-3, le=3)]
 Angle = Annotated[float, Field(ge=-360, le=360)]
 
 Severity = Literal["safety", "range", "tension", "polish"]
-ViewKind = Literal["side", "front"]
 
 
 MarkKind = Literal[
@@ -99,8 +99,13 @@ class Fault(Strict):
 
     @model_validator(mode="after")
     def _known(self) -> Fault:
-        if self.measure not in REP_MEASURES and self.measure not in FILM_MEASURES:
+        spec = MEASURES.get(self.measure)
+        if spec is None:
             raise ValueError(f"no measure is called {self.measure}")
+        if unseen := [view for view in self.views if view not in spec.views]:
+            raise ValueError(f"{self.measure} does not show in a {unseen[0]} film")
+        if bare_unit(self.unit) != bare_unit(spec.unit):
+            raise ValueError(f"{self.measure} is counted in {spec.unit or 'no unit'}, not in {self.unit or 'none'}")
         if self.school not in self.targets:
             raise ValueError(f"the default school {self.school} has no target")
         return self

@@ -8,9 +8,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.body import Body
-from deepmirror.core.frontal_camera import standing_scale
-from deepmirror.core.sagittal_fit import FOCAL_SHARE, Plane
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.frontal_camera import standing_scale
+from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value

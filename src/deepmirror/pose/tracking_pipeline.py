@@ -7,11 +7,11 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Plane, fit_plane
 from deepmirror.core.geometry import included_angle
-from deepmirror.core.kinematics import facing, outward
-from deepmirror.core.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Plane, fit_plane
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.trajectories import Track
+from deepmirror.core.views import facing, outward
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
 from deepmirror.pose.evidence import TURNING, Evidence, Keyframe, carrier_turns, filled, rotate, shank_px, steady

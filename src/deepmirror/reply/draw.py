@@ -20,7 +20,7 @@ from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.reply.model import Anchor, Stroke
-from deepmirror.reply.question import question
+from deepmirror.reply.question import focus_of, question
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -35,7 +35,6 @@ LINE = (64, 208, 202)
 CUE = (240, 178, 136)
 CORNER = ""  # the picture's own corner, for strokes that go with no body point
 ZOOM_SHARE = 0.5  # of the picture's width that a zoomed picture shows at least
-NEAR = ("hip_lift", "pivot", "heel", "edge", "roller", "pelvis", "seat", "ankle")  # small things, shown from near
 
 
 @dataclass(frozen=True)
@@ -82,7 +81,7 @@ def draw(picture: Picture, overlay: Overlay, captioned: bool = True) -> Picture:
     pen = ImageDraw.Draw(image, "RGBA")
     unit = line_unit(size[1])
     if overlay.tag:
-        focus = question(overlay.measure or "", places, overlay.view, unit).focus[0]
+        focus = question(overlay.measure, places, overlay.view, unit).focus[0]
         _tag(pen, tag_box(overlay, size), overlay, (float(focus[0]), float(focus[1])), unit)
     if captioned and (overlay.title or overlay.words):
         caption(pen, size, overlay.title, overlay.words, overlay.note, [float(p[1]) for p in places.values()])
@@ -202,8 +201,8 @@ def zoom_box(overlay: Overlay, size: tuple[int, int]) -> Box:
     places = overlay.places()
     if overlay.zoom <= 0 or not places:
         return 0.0, 0.0, float(width), float(height)
-    looked = question(overlay.measure or "", places, overlay.view, line_unit(height)).focus
-    near = bool(looked) and (overlay.measure or "").startswith(NEAR)
+    looked = question(overlay.measure, places, overlay.view, line_unit(height)).focus
+    near = bool(looked) and focus_of(overlay.measure).close_up
     points = np.array(looked if near else [p for n, p in places.items() if not n.startswith(("elbow", "wrist"))])
     low, high = points.min(axis=0), points.max(axis=0)
     need = max((high[0] - low[0]) * 1.4 / width, (high[1] - low[1]) * (1.7 if near else 1.45) / height, ZOOM_SHARE)
@@ -265,7 +264,7 @@ def _limbs(hand: Hand, places: dict[str, Array], view: str) -> None:
 
 
 def _question(hand: Hand, places: dict[str, Array], overlay: Overlay) -> None:
-    asked = question(overlay.measure or "", places, overlay.view, hand.unit)
+    asked = question(overlay.measure, places, overlay.view, hand.unit)
     for a, b in asked.reference:
         hand.line(a, b, BONE, 3)
     for a, b in asked.number:
@@ -331,7 +330,7 @@ def tag_box(overlay: Overlay, size: tuple[int, int]) -> Box:
     else:
         box = zoom_box(overlay, size)
         inside = {n: _inside(p, box, size) for n, p in overlay.places().items()}
-        fx, fy = (float(v) for v in question(overlay.measure or "", inside, overlay.view, unit).focus[0])
+        fx, fy = (float(v) for v in question(overlay.measure, inside, overlay.view, unit).focus[0])
         x = fx + 46 * unit if fx + 46 * unit + w < size[0] else fx - 46 * unit - w
         y = fy - 74 * unit
     x, y = float(np.clip(x, 4, max(size[0] - w - 4, 4))), float(np.clip(y, 4, size[1] - h - 4))

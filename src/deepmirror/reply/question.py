@@ -7,11 +7,16 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.kinematics import UP
+from deepmirror.core.measures.spec import WHOLE, Drawing, Focus
+from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.views import UP
 
 Array = NDArray[np.float64]
 Line = tuple[tuple[float, float], tuple[float, float]]
+
+
+JOINTS = ("hip", "knee", "ankle", "shoulder", "heel", "toe")
 
 
 @dataclass
@@ -25,41 +30,35 @@ class Question:
     focus: list[Array] = field(default_factory=list)
 
 
-# What to look at where a measure has no drawing of its own, by the beginning of its name.
-LOOKED_AT = (
-    (("trunk", "back", "spine", "lumbar", "neck"), ("shoulder", "hip", "knee")),
-    (("hip", "pelvis", "seat", "waist"), ("hip", "knee", "shoulder")),
-    (("heel", "toe", "ankle", "calf", "dorsi", "foot"), ("ankle", "heel", "toe", "knee")),
-    (("pivot", "roller", "knee", "lockout", "edge"), ("knee", "ankle", "hip")),
-)
+def focus_of(measure: str | None) -> Focus:
+    """What of the body a measure concerns; the whole of it for none, and for one that is no longer known."""
+    return MEASURES[measure].focus if measure in MEASURES else WHOLE
 
 
-def question(measure: str, places: dict[str, Array], view: str, unit: float) -> Question:
+def question(measure: str | None, places: dict[str, Array], view: str, unit: float) -> Question:
     """The drawing of a measure on a frame; unit is the size of a line's step (1 at 720 lines)."""
-    out, near = Question(), near_side(view)
-    have = {j: places[sided(j, near)] for j in ("hip", "knee", "ankle", "shoulder", "heel", "toe") if near and sided(j, near) in places}
-    if {"hip", "knee"} <= set(have) and measure.startswith(("thigh_from", "crease", "range_share")):
+    out, near, focus = Question(), near_side(view), focus_of(measure)
+    have = {j: places[sided(j, near)] for j in JOINTS if near and sided(j, near) in places}
+    if focus.drawing is Drawing.DEPTH and {"hip", "knee"} <= set(have):
         _depth(out, have["hip"], have["knee"], unit)
-    elif {"toe", "knee"} <= set(have) and measure.startswith("knee_past"):
+    elif focus.drawing is Drawing.PAST_TOE and {"toe", "knee"} <= set(have):
         toe, knee = have["toe"], have["knee"]
         out.reference.append(((toe[0], toe[1]), (toe[0], knee[1] - 40 * unit)))
         out.number.append(((knee[0], knee[1]), (toe[0], knee[1])))
         out.focus = [knee, toe]
-    elif {"hip", "shoulder"} <= set(have) and measure.startswith("trunk_lean"):
+    elif focus.drawing is Drawing.LEAN and {"hip", "shoulder"} <= set(have):
         hip, shoulder = have["hip"], have["shoulder"]
         top = hip + UP * float(np.linalg.norm(shoulder - hip))
         out.reference.append((_pair(hip), _pair(top)))
         out.arcs.append((hip, top, shoulder, 90 * unit))
         out.focus = [hip, shoulder]
-    elif measure.startswith(("knee_medial", "knee_inward", "fppa", "knee_ankle")):
+    elif focus.drawing is Drawing.INWARD:
         _inward(out, places)
-    elif measure.startswith(("hip_lift", "pivot", "heel_rise")):
-        joint = {"hip": "hip", "piv": "knee", "hee": "heel"}[measure[:3]]
-        if joint in have:
-            out.rings.append(have[joint])
-            out.focus = [have[joint]]
+    elif focus.drawing is Drawing.RING and focus.joints[0] in have:
+        out.rings = out.focus = [have[focus.joints[0]]]
     if not out.focus:
-        out.focus = _looked_at(measure, have, places)
+        known = focus.joints if focus.joints and focus.joints[0] in have else tuple(have)
+        out.focus = [have[j] for j in known if j in have] or list(places.values())
     return out
 
 
@@ -85,10 +84,3 @@ def _inward(out: Question, places: dict[str, Array]) -> None:
         share = (knee[1] - hip[1]) / (ankle[1] - hip[1] or 1)
         out.number.append((_pair(knee), (float(hip[0] + share * (ankle[0] - hip[0])), float(knee[1]))))
         out.focus += [knee, ankle]
-
-
-def _looked_at(measure: str, have: dict[str, Array], places: dict[str, Array]) -> list[Array]:
-    for starts, joints in LOOKED_AT:
-        if measure.startswith(starts) and joints[0] in have:
-            return [have[j] for j in joints if j in have]
-    return list(have.values()) or list(places.values())

@@ -10,11 +10,11 @@ from PyQt6.QtCore import QLocale, QTranslator
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import Arrivals
-from deepmirror.services.demo import fill_demo
-from deepmirror.services.desk import Desk
-from deepmirror.services.observation_runner import SubprocessObserver
-from deepmirror.services.reply_delivery import Outbox
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.observation_runner import SubprocessObserver
+from deepmirror.services.program.arrivals import Arrivals
+from deepmirror.services.program.demo import fill_demo
+from deepmirror.services.replies.delivery import Outbox
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme

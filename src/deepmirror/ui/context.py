@@ -10,11 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtWidgets import QDialog, QMainWindow, QStackedWidget
 
-from deepmirror.services.arrivals import Placed
-from deepmirror.services.desk import Desk, FilmRecord
-from deepmirror.services.jobs import JobRunner
-from deepmirror.services.reply_delivery import Outbox
-from deepmirror.services.review import Review
+from deepmirror.services.common.jobs import JobRunner
+from deepmirror.services.films.film_library import Desk, FilmRecord
+from deepmirror.services.films.review import Review
+from deepmirror.services.program.arrivals import Placed
+from deepmirror.services.replies.delivery import Outbox
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom

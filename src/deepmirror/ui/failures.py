@@ -13,7 +13,7 @@ from PyQt6.QtCore import QMessageLogContext, QObject, QSocketNotifier, QtMsgType
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import Cancelled, DeepMirrorError
-from deepmirror.services.failures import LOG, FailureLog
+from deepmirror.services.common.failures import LOG, FailureLog
 
 SAY_AGAIN_S = 60.0  # the same sentence is not said more often: what broke may be tried many times a second
 

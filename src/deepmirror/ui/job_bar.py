@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QProgressBar, QPushButton, QStatusBar
 
-from deepmirror.services.jobs import JobRunner
+from deepmirror.services.common.jobs import JobRunner
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel

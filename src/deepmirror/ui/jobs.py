@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from deepmirror.errors import Cancelled, DeepMirrorError
-from deepmirror.services.jobs import JobRunner, LatestOnlyWorker, Progress
+from deepmirror.services.common.jobs import JobRunner, LatestOnlyWorker, Progress
 
 
 class Job(QObject):

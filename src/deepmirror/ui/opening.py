@@ -8,8 +8,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import DeepMirrorError, LibraryBusy, LibraryDamaged
-from deepmirror.services.desk import Desk
-from deepmirror.services.rescue import backups_at_hand, go_back_to
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.program.rescue import backups_at_hand, go_back_to
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import plain
 

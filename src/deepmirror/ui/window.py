@@ -19,11 +19,11 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.commands.table import ACTIONS, Need
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.arrivals import Arrivals, Placed
-from deepmirror.services.desk import Desk, FilmRecord
-from deepmirror.services.jobs import JobRunner
-from deepmirror.services.reply_delivery import Outbox, folder_outbox
-from deepmirror.services.review import Analysis, Observed, Review
+from deepmirror.services.common.jobs import JobRunner
+from deepmirror.services.films.film_library import Desk, FilmRecord
+from deepmirror.services.films.review import Analysis, Observed, Review
+from deepmirror.services.program.arrivals import Arrivals, Placed
+from deepmirror.services.replies.delivery import Outbox, folder_outbox
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.control.client_controller import ClientController
 from deepmirror.ui.control.edits import Edits

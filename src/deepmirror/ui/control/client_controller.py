@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.person import FilmView, PersonFile
-from deepmirror.services.sheets import make_sheet, render_sheet, write_sheet
+from deepmirror.services.clients.person import FilmView, PersonFile
+from deepmirror.services.clients.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr

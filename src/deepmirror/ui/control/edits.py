@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import LibraryError
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
-from deepmirror.services.arrivals import Placed, is_bundle, take_film
-from deepmirror.services.desk import FilmRecord
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import FilmRecord
+from deepmirror.services.program.arrivals import Placed, is_bundle, take_film
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr

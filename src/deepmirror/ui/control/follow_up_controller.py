@@ -6,12 +6,12 @@ from html import escape
 
 from PyQt6.QtCore import QObject
 
-from deepmirror.core.time_normalisation import phase_of
-from deepmirror.services import follow_up
-from deepmirror.services.desk import FilmState
-from deepmirror.services.follow_up import FollowUp
-from deepmirror.services.jobs import Progress
-from deepmirror.services.rep_comparison import ComparedFilm, SideBySide, films_to_compare
+from deepmirror.core.motion.time_normalisation import phase_of
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films import follow_up
+from deepmirror.services.films.film_library import FilmState
+from deepmirror.services.films.follow_up import FollowUp
+from deepmirror.services.films.rep_comparison import ComparedFilm, SideBySide, films_to_compare
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr

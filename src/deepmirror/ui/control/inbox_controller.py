@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer
 
-from deepmirror.services.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, unplaced
-from deepmirror.services.jobs import JobRunner, Progress
-from deepmirror.services.reply_delivery import hand_over_rest
+from deepmirror.services.common.jobs import JobRunner, Progress
+from deepmirror.services.program.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, unplaced
+from deepmirror.services.replies.delivery import hand_over_rest
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr

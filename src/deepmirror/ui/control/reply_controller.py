@@ -9,15 +9,15 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QImage
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services import reply_delivery, retake_request
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.follow_up import watched
-from deepmirror.services.history import History
-from deepmirror.services.jobs import JobRunner, Progress
-from deepmirror.services.reply_composing import Correction, draft_reply, own_correction, phrases, renewed
-from deepmirror.services.reply_preview import Preview, composed, stroke_at
-from deepmirror.services.reply_rendering import PriorFilms, Reply
-from deepmirror.services.review import Review
+from deepmirror.services.common.history import History
+from deepmirror.services.common.jobs import JobRunner, Progress
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.follow_up import watched
+from deepmirror.services.films.review import Review
+from deepmirror.services.replies import delivery, retake_request
+from deepmirror.services.replies.composing import Correction, draft_reply, own_correction, phrases, renewed
+from deepmirror.services.replies.preview import Preview, composed, stroke_at
+from deepmirror.services.replies.rendering import PriorFilms, Reply
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
@@ -170,21 +170,19 @@ class ReplyController(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or review.analysis is None or reply is None:
             return
-        package, told = reply_delivery.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
+        package, told = delivery.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
         path, analysis = review.film.path, review.analysis  # as they are now, whatever is clicked meanwhile
         job = Job(tr("Writing the reply"), lambda progress: self._written(package, path, analysis, told, progress), self)
         job.done.connect(lambda found: self._show_preview(package, *found))
         self._window.run_job(job, self._writer, on_show=True)
 
     @staticmethod
-    def _written(
-        package: reply_delivery.Package, path: Path, analysis: Analysis, reply: Reply, progress: Progress
-    ) -> tuple[Preview, QImage]:
+    def _written(package: delivery.Package, path: Path, analysis: Analysis, reply: Reply, progress: Progress) -> tuple[Preview, QImage]:
         package.write(path, analysis, reply, progress)
         preview = Preview(package.folder)
         return preview, to_image(preview.print_page(PAGE_WIDTH))
 
-    def _show_preview(self, package: reply_delivery.Package, preview: Preview, page: QImage) -> None:
+    def _show_preview(self, package: delivery.Package, preview: Preview, page: QImage) -> None:
         dialog = PreviewDialog(preview.picture, preview.frames(), preview.fps(), page, preview.page, self._window)
         dialog.wanted.connect(self.send)
         dialog.finished.connect(preview.close)
@@ -199,9 +197,7 @@ class ReplyController(QObject):
         self._sending = True
         told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed or clicked meanwhile
         desk, film_id, analysis = self._desk, review.film_id, review.analysis
-        job = Job(
-            tr("Sending the reply"), lambda progress: reply_delivery.send_reply(desk, outbox, film_id, analysis, told, progress), self
-        )
+        job = Job(tr("Sending the reply"), lambda progress: delivery.send_reply(desk, outbox, film_id, analysis, told, progress), self)
         job.done.connect(self._sent)
         job.finished.connect(self._send_ended)
         self._window.run_job(job, self._writer, on_show=True)
@@ -209,7 +205,7 @@ class ReplyController(QObject):
     def _send_ended(self) -> None:
         self._sending = False
 
-    def _sent(self, record: reply_delivery.ReplyRecord) -> None:
+    def _sent(self, record: delivery.ReplyRecord) -> None:
         self.room.show_state(_sent_words(record))
         self._window.show_status(tr("The reply is sent.") if record.state == "handed" else record.sentence)
         self._window.desk_room.refresh()
@@ -242,23 +238,23 @@ class ReplyController(QObject):
         request.words = [line for line in words.splitlines() if line.strip()]
         outbox = self._window.outbox
 
-        def work(progress: Progress) -> reply_delivery.ReplyRecord:
+        def work(progress: Progress) -> delivery.ReplyRecord:
             return retake_request.send_request(self._desk, outbox, film_id, request, progress)
 
         job = Job(tr("Asking for a new film"), work, self)
         job.done.connect(self._asked)
         self._window.run_job(job, self._writer, on_show=True)
 
-    def _asked(self, record: reply_delivery.ReplyRecord) -> None:
+    def _asked(self, record: delivery.ReplyRecord) -> None:
         self._window.desk_room.refresh()
         self._window.show_status(tr("A new film is asked for.") if record.state == "handed" else record.sentence)
 
 
-def _sent_words(record: reply_delivery.ReplyRecord) -> str:
+def _sent_words(record: delivery.ReplyRecord) -> str:
     when = record.made_at[:16].replace("T", " ")
     if record.state == "handed":
         told = {"when": when, "count": len(record.files), "where": record.sentence, "folder": record.folder}
         words = tr("Sent {when}, {count} files, {where}. Kept in {folder}", **told)
-        changed = reply_delivery.altered(record)
+        changed = delivery.altered(record)
         return words + (" " + tr("(no longer as sent: {names})", names=", ".join(changed)) if changed else "")
     return tr("Kept, not yet sent ({when}): {why}", when=when, why=record.sentence)

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.client_deletion import delete_client, what_goes
-from deepmirror.services.jobs import Progress
-from deepmirror.services.settings import Settings, keep_settings, settings_of
+from deepmirror.services.clients.client_deletion import delete_client, what_goes
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.program.settings import Settings, keep_settings, settings_of
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr

@@ -165,7 +165,7 @@ class ImportDialog(QDialog):
         self.problem.setText(sentence)
 
     def answers(self) -> dict[str, Any]:
-        """What was answered, by the names of `services.arrivals.Placed`; client_id is None for a new client."""
+        """What was answered, by the names of `services.program.arrivals.Placed`; client_id is None for a new client."""
         return {
             "client_id": self.client.currentData(),
             "new_name": self.name.text().strip(),

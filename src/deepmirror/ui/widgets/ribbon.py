@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from deepmirror.core.reps import ORDER, FirstPhase, Rep
-from deepmirror.core.tempo import Tempo
+from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
+from deepmirror.core.motion.tempo import Tempo
 from deepmirror.ui.theme import tokens as t
 
 PHASE_COLOURS = {"eccentric": "#5f8f90", "bottom": "#d8a070", "concentric": "#b9d6d0", "top": "#6b5f57"}

@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.time_normalisation import WHOLE
-from deepmirror.services.rep_comparison import SideBySide
+from deepmirror.core.motion.time_normalisation import WHOLE
+from deepmirror.services.films.rep_comparison import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView

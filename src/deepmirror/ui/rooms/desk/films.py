@@ -11,7 +11,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex,
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from deepmirror.services.desk import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
+from deepmirror.services.films.film_library import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 

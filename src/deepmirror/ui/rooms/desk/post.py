@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.errors import one_line
-from deepmirror.services.arrivals import ArrivalRecord
+from deepmirror.services.program.arrivals import ArrivalRecord
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, tip
 

@@ -8,8 +8,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
-from deepmirror.services.desk import Desk, FilmRecord, FilmState
-from deepmirror.services.jobs import Progress
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.film_library import Desk, FilmRecord, FilmState
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
 from deepmirror.ui.rooms.desk.post import PostPanel

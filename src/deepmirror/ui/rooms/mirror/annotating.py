@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.review import MARK_KINDS, Review
+from deepmirror.services.films.review import MARK_KINDS, Review
 from deepmirror.ui.rooms.mirror.placing import SUBJECT, SWAP_END, SWAP_START, PlacingPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
-from deepmirror.core.scale import PLATE_CM
-from deepmirror.services.review import Pixel, Review
+from deepmirror.core.camera.scale import PLATE_CM
+from deepmirror.services.films.review import Pixel, Review
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
 

@@ -5,84 +5,25 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from deepmirror.core.reps import Rep
-from deepmirror.core.tempo import digits, time_under_tension_s
-from deepmirror.core.time_normalisation import Change
+from deepmirror.core.measures.foot_measures import CLOCK_HOUR_DEG
+from deepmirror.core.measures.spec import MeasureSpec
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.tempo import digits, time_under_tension_s
+from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Value, Verdict, with_unit
-from deepmirror.services.analysis import Analysis
-from deepmirror.services.follow_up import FollowUp
-from deepmirror.services.reference_marks import still_wanted
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.follow_up import FollowUp
+from deepmirror.services.films.reference_marks import still_wanted
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, heading, vertical_scroll_area
 
-SHOWN = {
-    "knee_flexion_max_deg": ("Knee flexion, most", "°"),
-    "hip_flexion_max_deg": ("Hip flexion, most", "°"),
-    "thigh_from_horizontal_min_deg": ("Thigh above level, least", "°"),
-    "crease_margin_cm": ("Hip crease over knee top", "cm"),
-    "trunk_lean_max_deg": ("Trunk lean, most", "°"),
-    "dorsiflexion_max_deg": ("Ankle bend, most", "°"),
-    "knee_past_toe_cm": ("Knee past toe", "cm"),
-    "heel_rise_cm": ("Heel rise", "cm"),
-    "bar_drift_cm": ("Bar drift", "cm"),
-    "hip_lift_cm": ("Hip off the pad", "cm"),
-    "hip_slide_cm": ("Hip along the pad", "cm"),
-    "pelvis_tuck_deg": ("Pelvis rolled", "°"),
-    "back_lift_cm": ("Shoulders off the back pad", "cm"),
-    "knee_lift_cm": ("Knee off the pad", "cm"),
-    "knee_slide_cm": ("Knee along the pad", "cm"),
-    "edge_clearance_cm": ("Knee beyond the bench edge", "cm"),
-    "lockout_deg": ("Knee where the lift ends", "°"),
-    "spine_flexion_deg": ("Back more rounded", "°"),
-    "spine_change_deg": ("Back against the first repetition", "°"),
-    "trunk_swing_deg": ("Trunk swing", "°"),
-    "knee_change_deg": ("Knee bend changes by", "°"),
-    "bar_leg_cm": ("Bar from the leg, most", "cm"),
-    "heel_travel_cm": ("Heel travels", "cm"),
-    "bottom_hold_s": ("Held at the bottom", "s"),
-    "top_hold_s": ("Held at the top", "s"),
-    "break_point_deg": ("Control lost at", "°"),
-    "control_s": ("Controlled for", "s"),
-    "stance_length_cm": ("Step length", "cm"),
-    "shank_from_vertical_max_deg": ("Shin from upright, most", "°"),
-    "leg_spread_max_deg": ("Legs apart, most", "°"),
-    "elbow_flexion_max_deg": ("Elbow bend, most", "°"),
-    "fppa_left_deg": ("Left knee inward", "°"),
-    "fppa_right_deg": ("Right knee inward", "°"),
-    "knee_medial_left_pct": ("Left knee off its line", "% shank"),
-    "knee_medial_right_pct": ("Right knee off its line", "% shank"),
-    "knee_to_foot_left_pct": ("Left knee inside hip-toe line", "% shank"),
-    "knee_to_foot_right_pct": ("Right knee inside hip-toe line", "% shank"),
-    "knee_ankle_separation_ratio_min": ("Knee gap / ankle gap", ""),
-}
-SET_SHOWN = {
-    "pivot_misalignment_cm": ("Knee from the pivot", "cm"),
-    "pivot_along_cm": ("… along the shin", "cm"),
-    "pivot_across_cm": ("… before the shin", "cm"),
-    "roller_creep_cm": ("Roller must creep", "cm"),
-    "roller_creep_seen_cm": ("Roller seen to creep", "cm"),
-    "roller_position_pct": ("Roller above the ankle", "% shin"),
-    "lever_angle_deg": ("Lever off the shin", "°"),
-    "stance_width_cm": ("Stance", "cm"),
-    "stance_to_shoulder_ratio": ("Stance / shoulders", ""),
-    "toe_out_left_deg": ("Left foot turned out", "°"),
-    "toe_out_right_deg": ("Right foot turned out", "°"),
-    "foot_height_left_pct": ("Left foot on the platform", "% up"),
-    "foot_height_right_pct": ("Right foot on the platform", "% up"),
-    "stance_asymmetry_cm": ("One foot higher by", "cm"),
-    "stance_off_centre_cm": ("Stance off the middle", "cm"),
-    "speed_loss_pct": ("Speed lost through the set", "%"),
-    "camera_yaw_deg": ("Camera off square", "°"),
-    "camera_pitch_deg": ("Camera looks down", "°"),
-    "sole_slope_deg": ("Sole off level, heel up", "°"),
-}
 MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
 NOT_MEASURED = (
     "This film has not been measured yet. Press M to measure now. Placing the joints on one frame first makes the numbers surer: press P."
 )
-CLOCK_HOUR_DEG = 30.0
 WATCH_MARKS = {
     Change.REAL: Verdict.WITHIN,
     Change.NOT_TOLD: Verdict.BORDERLINE,
@@ -214,20 +155,14 @@ class ReadingPanel(QWidget):
 
     def _show_set(self, analysis: Analysis) -> None:
         """Numbers of the whole set: machine fit, feet, losses."""
-        values = {n: v for n, v in analysis.measured.film.items() if n in SET_SHOWN}
-        if not values:
+        rows = [spec for spec in MEASURES.values() if spec.listed and spec.name in analysis.measured.film]
+        if not rows:
             return
         self._column.addWidget(heading(tr("Numbers of the set")))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
-        for row, (name, (words, unit)) in enumerate((n, SET_SHOWN[n]) for n in SET_SHOWN if n in values):
-            value = values[name]
-            places = 0 if unit in ("°", "%") else 2 if not unit else 1
-            hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if name.startswith("toe_out") else ""
-            number = PlainLabel(f"{value.value:.{places}f} ± {value.u:.{places}f} {unit}{hours}")
-            number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(PlainLabel(tr(words)), row, 0)
-            grid.addWidget(number, row, 1)
+        for row, spec in enumerate(rows):
+            _number_row(grid, row, spec, analysis.measured.film[spec.name])
         self._column.addLayout(grid)
 
     def show_rep(self, rep: Rep | None, values: dict[str, Value]) -> None:
@@ -241,12 +176,8 @@ class ReadingPanel(QWidget):
             return
         notes = ["half rep inside"] * bool(rep.halves) + ([f"{rep.leg} leg leads"] if rep.leg else []) + ["cut short"] * (not rep.complete)
         self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
-        for row, (name, (words, unit)) in enumerate((n, SHOWN[n]) for n in SHOWN if n in values):
-            value = values[name]
-            number = PlainLabel(f"{value.value:.{0 if unit == '°' else 1}f} ± {value.u:.{0 if unit == '°' else 1}f} {unit}")
-            number.setAlignment(Qt.AlignmentFlag.AlignRight)
-            self._numbers.addWidget(PlainLabel(tr(words)), row, 0)
-            self._numbers.addWidget(number, row, 1)
+        for row, spec in enumerate(spec for spec in MEASURES.values() if spec.listed and spec.name in values):
+            _number_row(self._numbers, row, spec, values[spec.name])
 
     def show_ghost(self, why: tuple[str, ...]) -> None:
         """Why the ghost stands as it does; nothing when it is hidden."""
@@ -258,3 +189,12 @@ class ReadingPanel(QWidget):
         """Unfold one finding and fold the others."""
         for key, card in self.cards.items():
             card.set_picked(key == code)
+
+
+def _number_row(grid: QGridLayout, row: int, spec: MeasureSpec, value: Value) -> None:
+    """One measure with its doubt; angles told by the clock also in hours."""
+    hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if spec.clock else ""
+    number = PlainLabel(f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f} {spec.unit}{hours}")
+    number.setAlignment(Qt.AlignmentFlag.AlignRight)
+    grid.addWidget(PlainLabel(tr(spec.title)), row, 0)
+    grid.addWidget(number, row, 1)

@@ -17,11 +17,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.reps import Rep
+from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.services.desk import FilmState
-from deepmirror.services.ghost import GhostMaker
-from deepmirror.services.review import Review
+from deepmirror.services.films.film_library import FilmState
+from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.review import Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
 from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data

@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.body import JOINT_SHARE
+from deepmirror.core.body.client_body import JOINT_SHARE
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.person import LIMIT_NAMES, SCHOOLS, PersonFile
+from deepmirror.services.clients.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure

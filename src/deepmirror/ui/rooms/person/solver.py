@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from deepmirror.core.squat_model import Answer, Setup, SetupEffect
-from deepmirror.services.person import GUIDED, HINGES, PersonFile, Solved
+from deepmirror.core.body.squat_model import Answer, Setup, SetupEffect
+from deepmirror.services.clients.person import GUIDED, HINGES, PersonFile, Solved
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
-from deepmirror.services.reply_composing import Correction
+from deepmirror.services.replies.composing import Correction
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 

@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.services.reply_composing import CLICKS, Correction, StrokeKind
-from deepmirror.services.reply_rendering import Reply
+from deepmirror.services.replies.composing import CLICKS, Correction, StrokeKind
+from deepmirror.services.replies.rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.correction_editor import LABEL_WIDTH, CorrectionWords, WordsField
 from deepmirror.ui.translation import tr

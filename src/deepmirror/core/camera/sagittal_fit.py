@@ -1,0 +1,365 @@
+"""From the picture plane to the body: how far a side film's camera stands off the side, and how far the knees open.
+
+A segment whose horizontal part points out of the picture plane by the angle a looks shorter, but only along the picture's
+level direction. A foot set wider than its hip tilts thigh and shank outward as well, by half that distance c each, whatever
+way they point: u² + v² + (u tan a + c)² = (S L)², with u, v the seen level and upright parts, L the client's length and S
+the scale (with a yaw ψ, c becomes c cos ψ and u becomes u + c sin ψ).
+
+Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
+together by weighted least squares; the depth of every point then follows, and joint angles are taken in space.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core import uncertainty_propagation
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.sole import seen_slope, standing_slope
+from deepmirror.core.geometry import included_angle
+from deepmirror.core.skeleton import SEGMENTS, near_side, sided
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+
+Array = NDArray[np.float64]
+
+YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
+SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
+ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
+FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
+INDEPENDENT_POSES = 10.0
+# Mean square of what was known beforehand: 0.1 to 3.2 on our films from the side and up to 40° off, 6 to 78 on those whose
+# camera stands so far off that the body is mistaken.
+STRAIN_FREE, STRAIN_LIMIT = 3.0, 5.0
+SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
+FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
+FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
+SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
+PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay", "sole")
+FITTED = len(PARAMETERS) - 1  # the standing sole's slope is told afterwards, from where the shoe then lies
+STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
+TILTED = ("thigh", "shank")
+
+
+@dataclass(frozen=True)
+class OutOfPlanePrior:
+    """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive;
+    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: both feet stand, so that the
+    far ankle tells the camera's yaw."""
+
+    thigh: tuple[float, float] = (4.0, 6.0)
+    shank: tuple[float, float] = (4.0, 6.0)
+    foot: tuple[float, float] = (6.0, 5.0)
+    stance: tuple[float, float] = (0.65, 0.15)
+    planted: bool = False
+
+
+@dataclass(frozen=True)
+class Plane:
+    """The fitted picture plane of one side film.
+
+    theta (9,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
+    splay (how much further out the ankle stands than its hip) in cm, sole: the standing sole's slope, toes up; covariance (9, 9).
+    standing: frames in which the near sole stands so; empty where it may lie anyhow.
+    px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
+    """
+
+    theta: Array
+    covariance: Array
+    px_per_cm: float
+    lengths_cm: dict[str, float]
+    way: int
+    up: Array
+    centre: Array
+    camera_cm: float
+    offsets_cm: dict[str, float] = field(default_factory=dict)
+    standing: NDArray[np.int_] = field(default_factory=lambda: np.zeros(0, int))
+    strain: float = 0.0  # mean square, in standard deviations, of how far the fit had to leave what was known beforehand
+
+    @property
+    def strained(self) -> bool:
+        """True when this client, seen from the side, does not look like this at all: nothing that needs the plane can be told."""
+        return self.strain > STRAIN_LIMIT
+
+    @property
+    def yaw(self) -> Value:
+        """Camera off the side view, degrees, positive towards the client's front."""
+        return Value(float(self.theta[0]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[0, 0])))
+
+    @property
+    def sole(self) -> Value:
+        """Slope of the near sole where the client stands, degrees, toes up."""
+        return Value(float(self.theta[8]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[8, 8])))
+
+    def scale(self) -> Value:
+        """px per cm at the near leg."""
+        s = self.px_per_cm * float(np.exp(self.theta[4]))
+        return Value(s, COVERAGE_FACTOR * s * float(np.sqrt(self.covariance[4, 4])))
+
+    def forward(self, d: Array) -> Array:
+        """Part (T,) of vectors (T, 3) in space that points where the client faces."""
+        yaw = np.radians(self.theta[0])
+        return np.asarray(d[:, 0] * np.cos(yaw) + d[:, 2] * np.sin(yaw))
+
+    def seen_length_px(self, segment: str, direction: Array) -> Array:
+        """Length (T,) px a segment must show when it points along picture directions (T, 2)."""
+        unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)
+        across = self.way * np.array([-self.up[1], self.up[0]])
+        u, v = unit @ across, unit @ self.up
+        slope, constant = self.slant(segment)
+        key = f"{segment}_length"
+        stretch = float(np.exp(self.theta[PARAMETERS.index(key)])) if key in PARAMETERS else 1.0
+        length = self.lengths_cm[segment] * stretch * self.scale().value
+        # r² (u² + v² + u² slope²) + 2 r u slope constant + constant² = length²
+        square, half = v**2 + u**2 * (1 + slope**2), u * slope * constant
+        return np.asarray((-half + np.sqrt(half**2 + square * max(length**2 - constant**2, 0.0))) / square)
+
+    def slant(self, segment: str) -> tuple[float, float]:
+        """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
+        return _slant(self.theta, segment, self.scale().value)
+
+    def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
+        """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre.
+
+        A joint's depth follows from those before it in SPACE_JOINTS, so `joints` must begin there.
+        """
+        across = self.way * np.array([-self.up[1], self.up[0]])
+        flat = {}
+        for joint in joints:
+            name = sided(joint, side)
+            if name in points.names:
+                p = points[name] - self.centre
+                flat[joint] = np.stack([p @ across, p @ self.up], axis=1)
+        depth = {j: np.zeros(len(p)) for j, p in flat.items()}
+        scale = self.scale().value
+        camera = self.camera_cm * scale
+        for _ in range(2):
+            near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
+            depth = self._depths(near, scale)
+        near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
+        space = {j: np.column_stack([near[j], depth[j]]) for j in flat}
+        if len(self.standing) and {"heel", "toe"} <= set(space):
+            space["toe"] = space["heel"] + self._stood(space["toe"] - space["heel"])
+        return space
+
+    def _stood(self, shoe: Array) -> Array:
+        """The shoe (T, 3), heel to toe, sloping as it does when standing, and as much otherwise as it is seen to turn since."""
+        level = np.maximum(np.hypot(shoe[:, 0], shoe[:, 2]), 1e-9)
+        slope = np.arctan2(shoe[:, 1], level)
+        slope += np.radians(self.theta[8]) - np.median(slope[self.standing])
+        flat, length = np.cos(slope) / level, np.linalg.norm(shoe, axis=1)[:, None]
+        return np.asarray(length * np.column_stack([flat * shoe[:, 0], np.sin(slope), flat * shoe[:, 2]]))
+
+    def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
+        def reach(segment: str, level: Array) -> Array:
+            slope, constant = self.slant(segment)
+            return np.asarray(level * slope + constant)
+
+        depth: dict[str, Array] = {}
+        if "hip" in flat:
+            depth["hip"] = np.zeros(len(flat["hip"]))
+        if "shoulder" in flat and "hip" in flat:
+            outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
+            depth["shoulder"] = reach("trunk", (flat["shoulder"] - flat["hip"])[:, 0]) + outward
+        if "knee" in flat:
+            away = (flat["knee"] - flat["hip"])[:, 0] if "hip" in flat else np.zeros(len(flat["knee"]))
+            depth["knee"] = reach("thigh", away)
+        if "ankle" in flat and "knee" in flat:
+            depth["ankle"] = depth["knee"] + reach("shank", (flat["ankle"] - flat["knee"])[:, 0])
+        for joint in ("heel", "toe"):
+            if joint in flat and "ankle" in depth:
+                depth[joint] = depth["ankle"] + reach("foot", (flat[joint] - flat["ankle"])[:, 0])
+        return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
+
+    def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
+        """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
+        return uncertainty_propagation.series(track, self, compute)
+
+
+def fit_plane(
+    track: Track,
+    view: str,
+    body: Body,
+    opening: OutOfPlanePrior,
+    known_scale: Value | None,
+    up: Array,
+    size: tuple[int, int],
+    separations_px: dict[str, float] | None = None,
+    before: Plane | None = None,
+) -> Plane | None:
+    """The picture plane of a side film; None for other views or when the leg was not followed.
+
+    separations_px: near minus far x (px, median over the film) of hip, shoulder, ankle as the network sees them.
+    size: width and height of the picture, px. before: an earlier fit of the same film, to begin from.
+    """
+    near = near_side(view)
+    if near is None or not track.has(*(sided(j, near) for j in ("hip", "knee", "ankle"))):
+        return None
+    way = 1 if view == "side-right" else -1
+    across = way * np.array([-up[1], up[0]])
+    lengths = {s: body.length(s).cm for s in ("thigh", "shank", "foot", "trunk")}
+    seen = {}
+    for segment in ("thigh", "shank", "foot"):
+        a, b = (sided(j, near) for j in SEGMENTS[segment])
+        if track.has(a, b):
+            d = track.point(b) - track.point(a)
+            seen[segment] = _spread_poses(np.stack([d @ across, d @ up], axis=1))
+    guess = known_scale.value if known_scale else _first_scale(seen, lengths)
+    problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
+    theta, covariance = problem.solve(before)
+    covariance = np.pad(covariance, (0, 1))
+    theta = np.append(theta, 0.0)
+    centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
+    camera = FOCAL_SHARE * max(size) / guess
+    wide = (body.joint_breadth("biacromial").cm - body.joint_breadth("hip_breadth").cm) / 2
+    strain = float(np.mean(problem.known(theta) ** 2))
+    if strain > STRAIN_FREE:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
+        covariance = covariance * strain
+    standing = _standing(track, near) if opening.planted else np.zeros(0, int)
+    if len(standing):
+        theta[8], covariance[8, 8] = _sole(track, near, standing, theta, covariance, across, up)
+    return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, standing, strain)
+
+
+def _standing(track: Track, near: str) -> NDArray[np.int_]:
+    """Frames with the straightest near knee; none without a shoe."""
+    if not track.has(sided("heel", near), sided("toe", near)):
+        return np.zeros(0, int)
+    bend = 180 - included_angle(*(track.point(sided(j, near)) for j in ("hip", "knee", "ankle")))
+    return np.flatnonzero(bend <= np.quantile(bend, STRAIGHTEST))
+
+
+def _sole(
+    track: Track, near: str, standing: NDArray[np.int_], theta: Array, covariance: Array, across: Array, up: Array
+) -> tuple[float, float]:
+    """Slope of the near sole where she stands, degrees toes up, and its variance."""
+    shoe = np.median((track.point(sided("toe", near)) - track.point(sided("heel", near)))[standing], axis=0)
+    away = theta[0] + theta[3]
+    away_sd = float(np.sqrt(max(covariance[0, 0] + covariance[3, 3] + 2 * covariance[0, 3], 0.0)))
+    slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd))
+    return slope, sd**2
+
+
+def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
+    """A segment's length (cm) as the film shows it, and its expanded uncertainty: the median over the followed frames, with the
+    spread over them, the scale's own doubt and that of the two joints.
+
+    The scale is the one the film was given, not the one fitted with the client's lengths, so that the film has its own say.
+    """
+    a, b = (sided(j, side) for j in SEGMENTS[segment])
+    d = track.point(b) - track.point(a)
+    level, rise = d @ (plane.way * np.array([-plane.up[1], plane.up[0]])), d @ plane.up
+    slope, constant = plane.slant(segment)
+    whole = np.sqrt(level**2 + rise**2 + (level * slope + constant) ** 2) / plane.px_per_cm
+    middle = float(np.median(whole))
+    ends = [float(np.median(track.sigma(n))) / plane.px_per_cm for n in (a, b)]
+    return middle, float(
+        np.linalg.norm([COVERAGE_FACTOR * np.std(whole), FILM_LENGTH_SHARE * middle, *(COVERAGE_FACTOR * e for e in ends)])
+    )
+
+
+def _slant(theta: Array, segment: str, scale: float) -> tuple[float, float]:
+    """See `Plane.slant`; theta (8,), scale px per cm."""
+    yaw = float(theta[0])
+    opened = float(theta[PARAMETERS.index(segment)]) if segment in ("thigh", "shank", "foot") else 0.0
+    slope = float(np.tan(np.radians(np.clip(yaw + opened, -60, 60))))
+    if segment not in TILTED:
+        return slope, 0.0
+    half, turn = 0.5 * float(theta[7]) * scale, np.radians(yaw)
+    return slope, float(half * (np.cos(turn) + slope * np.sin(turn)))
+
+
+def _spread_poses(d: Array, count: int = 40) -> Array:
+    """Poses spread evenly over the directions a segment took, so that long rests do not outvote the far posture."""
+    order = np.argsort(np.arctan2(d[:, 0], d[:, 1]))
+    angles = np.arctan2(d[order, 0], d[order, 1])
+    wanted = np.linspace(angles[0], angles[-1], count)
+    return d[order[np.clip(np.searchsorted(angles, wanted), 0, len(d) - 1)]]
+
+
+def _first_scale(seen: dict[str, Array], lengths: dict[str, float]) -> float:
+    longest = [np.percentile(np.linalg.norm(seen[s], axis=1), 90) / lengths[s] for s in ("thigh", "shank") if s in seen]
+    return float(np.mean(longest))
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """The least-squares problem over PARAMETERS."""
+
+    seen: dict[str, Array]
+    lengths: dict[str, float]
+    guess: float
+    body: Body
+    opening: OutOfPlanePrior
+    known_scale: Value | None
+    way: int
+    separations_px: dict[str, float]
+
+    def known(self, theta: Array) -> Array:
+        """How far the parameters lie from what was known beforehand, in standard deviations."""
+        splay, splay_sd = self._splay()
+        rows = [theta[0] / YAW_SD_DEG, (theta[7] - splay) / splay_sd]
+        for k, segment in enumerate(("thigh", "shank", "foot")):
+            mean, sd = getattr(self.opening, segment)
+            rows.append((theta[1 + k] - mean) / sd)
+        u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
+        rows.append(theta[4] / u)
+        for k, segment in enumerate(("thigh", "shank")):
+            length = self.body.length(segment)
+            rows.append(theta[5 + k] / np.hypot(length.u_cm / length.cm / COVERAGE_FACTOR, ENDS_SD))
+        return np.concatenate([np.array(rows), self._separations(theta[0], self.guess * np.exp(theta[4]))])
+
+    def residuals(self, theta: Array) -> Array:
+        """Misfit to what was known beforehand, then of the seen lengths."""
+        scale = self.guess * np.exp(theta[4])
+        rows = [self.known(theta)]
+        for k, segment in enumerate(("thigh", "shank", "foot")):
+            if segment not in self.seen:
+                continue
+            d = self.seen[segment]
+            stretch = np.exp(theta[5 + k]) if k < 2 else 1.0
+            length = self.lengths[segment] * scale * stretch
+            slope, constant = _slant(theta, segment, scale)
+            whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
+            noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
+            rows.append((whole / length - 1) / noise)
+        return np.concatenate(rows)
+
+    def _splay(self) -> tuple[float, float]:
+        """Mean and sd (cm) of how much further out an ankle stands than its hip."""
+        shoulders, hips = self.body.joint_breadth("biacromial").cm, self.body.joint_breadth("hip_breadth").cm
+        mean, sd = self.opening.stance
+        return (mean * shoulders - hips) / 2, sd * shoulders / 2
+
+    def _separations(self, yaw: float, scale: float) -> Array:
+        rows = []
+        widths = {"hip": self.body.joint_breadth("hip_breadth").cm, "shoulder": self.body.joint_breadth("biacromial").cm}
+        spreads = dict(SEPARATION_SD_CM)
+        if self.opening.planted:
+            mean, sd = self.opening.stance
+            widths["ankle"] = mean * widths["shoulder"]
+            spreads["ankle"] = float(np.hypot(spreads["ankle"], sd * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
+        for joint, width in widths.items():
+            if joint in self.separations_px and np.isfinite(self.separations_px[joint]):
+                seen = -self.way * self.separations_px[joint] / scale
+                rows.append((seen - width * np.sin(np.radians(yaw))) / spreads[joint])
+        return np.array(rows)
+
+    def solve(self, before: Plane | None) -> tuple[Array, Array]:
+        from scipy.optimize import least_squares
+
+        start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0, self._splay()[0]])
+        # a shortened segment may point to either side: try both, unless an earlier fit has chosen
+        starts = [before.theta[:FITTED]] if before is not None else [np.concatenate([[yaw], start[1:]]) for yaw in (0.0, 15.0, -15.0)]
+        best = None
+        for start in starts:
+            found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])
+            if best is None or found.cost < best.cost:
+                best = found
+        assert best is not None
+        jacobian = np.asarray(best.jac)
+        return np.asarray(best.x), np.asarray(np.linalg.inv(jacobian.T @ jacobian + np.eye(len(start)) * 1e-9))

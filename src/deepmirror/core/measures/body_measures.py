@@ -1,0 +1,371 @@
+"""The body's own measures, rep by rep: joint angles, depth, knee path, heels, bar, back.
+
+A measure is a function of a MeasurementContext (and a Rep). It returns a Value, or raises CannotTell with the reason and
+with what to film so that it can be told. `MEASURES` says what else is known of each.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from deepmirror.core.camera.sagittal_fit import Plane
+from deepmirror.core.geometry import included_angle
+from deepmirror.core.measures import contact_measures, tempo_measures
+from deepmirror.core.measures.context import (
+    ADD_BACK,
+    ADD_BAR,
+    FILM_SIDE,
+    Array,
+    CannotTell,
+    MeasurementContext,
+    NotAsked,
+    RepMeasure,
+    at,
+    highest,
+    highest_of,
+    jitter,
+    lowest,
+    lowest_of,
+)
+from deepmirror.core.measures.spec import ANY, FOOT, HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.skeleton import SIDES, sided
+from deepmirror.core.trajectories import Points, Series
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+from deepmirror.core.views import facing
+
+# The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
+# from memory of anthropometric sketches, no source: the doubt is as large as the offset.
+CREASE_ABOVE_HIP_SHARE = 0.020
+KNEE_TOP_ABOVE_SHARE = 0.030
+SOFT_TISSUE_U_CM = 3.0
+RISE_U_CM = 0.35  # k = 2 of a foot that only seems to rise: following on a shoe that turns a little, from our rendered films
+MOVING_RISE_U_CM = 1.8  # the same with a hand-held camera: the room behind moves otherwise than the client before it
+CHANGE_U_SHARE = 0.5  # of an angle's own doubt: a click's error cancels in a change within one rep, the drift does not
+LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
+FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
+
+
+def knee_past_toe(scene: MeasurementContext, rep: Rep) -> Value:
+    """Furthest forward reach of the knee past the toe tip, cm, positive past it."""
+    knee, toe = scene.side_point("knee"), scene.side_point("toe")
+    side = scene.near or "left"
+    if scene.plane is None:
+        forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
+        return scene.cm(highest(scene.once("past toe", lambda: scene.track.series(lambda p: (p[knee] - p[toe]) @ forward)), rep))
+
+    def reach(p: Points, plane: Plane) -> Array:
+        q = plane.in_space(p, side, ("hip", "knee", "ankle", "toe"))
+        return plane.forward(q["knee"] - q["toe"])
+
+    plane = scene.plane
+    return scene.cm(highest(scene.once("past toe", lambda: plane.series(scene.track, reach)), rep))
+
+
+def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
+    """How far a point rose above where it was at the rep's start, cm."""
+    series = scene.once(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
+    # a point's own click error cancels in a difference; what is left is following noise
+    noise = COVERAGE_FACTOR * jitter(series.values)
+    return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise * np.sqrt(2))).widened(
+        RISE_U_CM if scene.seen is None or scene.seen is scene.track else MOVING_RISE_U_CM
+    )
+
+
+def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
+    """Rise of the near heel (side) or of the higher heel (front) during the rep, cm."""
+    if scene.platform_moves and scene.near:
+        return contact_measures.sole_lift(scene, rep)
+    if scene.near:
+        return rise(scene, rep, scene.side_point("heel"))
+    return max((rise(scene, rep, sided("heel", s)) for s in SIDES), key=lambda v: v.value)
+
+
+def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
+    """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
+    hip, knee = scene.side_point("hip"), scene.side_point("knee")
+    centres = scene.cm(lowest(scene.once("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
+    stature = scene.body.stature_cm or 170.0
+    return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
+
+
+def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
+    """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail."""
+    if "bar" not in scene.track.names:
+        raise CannotTell("the bar is not marked", ADD_BAR)
+    way = scene.up if scene.marks.rail is None else scene.marks.rail[1] - scene.marks.rail[0]
+    across = np.array([-way[1], way[0]]) / np.linalg.norm(way)
+    series = scene.track.series(lambda p: p["bar"] @ across)
+    start = at(series, rep.start_s)
+    away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), COVERAGE_FACTOR * jitter(series.values) + 1.0))
+    return scene.cm(highest(away, rep))
+
+
+def spine_flexion(scene: MeasurementContext, rep: Rep) -> Value:
+    """How much more the back is bent than at the set's start, degrees: turns of the line shoulder - mid-back - low back - hip."""
+    shoulder, hip = scene.side_point("shoulder"), scene.side_point("hip")
+    if "mid_back" not in scene.track.names:
+        raise CannotTell("the back is not marked", ADD_BACK)
+    line = [shoulder, "mid_back", *(["low_back"] if "low_back" in scene.track.names else []), hip]
+
+    def bend(p: Points) -> Array:
+        turns = [180 - included_angle(p[a], p[b], p[c]) for a, b, c in zip(line, line[1:], line[2:], strict=False)]
+        return np.asarray(np.sum(turns, axis=0))
+
+    series = scene.once("spine", lambda: scene.track.series(bend))
+    start, part = at(series, scene.reps[0].start_s), series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values - part.u))  # the surest large bend: a point lost for some frames must not decide
+    return Value(float(part.values[i]) - start, float(part.u[i]))
+
+
+def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
+    """How much more the back is bent at its roundest than in the set's first rep, degrees.
+
+    What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
+    """
+    now, first = spine_flexion(scene, rep), spine_flexion(scene, scene.reps[0])
+    if rep.number == scene.reps[0].number:
+        raise NotAsked("it is compared with the first repetition", ADD_BACK)
+    return Value(now.value - first.value, CHANGE_U_SHARE * max(now.u, first.u))
+
+
+def change(name: str) -> RepMeasure:
+    """How much an angle changed within the rep, degrees: from its smallest to its largest."""
+
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        part = scene.angle(name).window(rep.start_s, rep.end_s)
+        return Value(float(np.ptp(part.values)), float(CHANGE_U_SHARE * np.median(part.u)))
+
+    return measure
+
+
+def at_turn(name: str) -> RepMeasure:
+    """An angle in the middle of the far turn-round, degrees."""
+    return lambda scene, rep: Value(
+        at(scene.angle(name), rep.bottom_s), float(np.interp(rep.bottom_s, scene.angle(name).times, scene.angle(name).u))
+    )
+
+
+def heel_travel(scene: MeasurementContext, rep: Rep) -> Value:
+    """Height the heel covers over the toe in the rep, cm."""
+    heel, toe = scene.side_point("heel"), scene.side_point("toe")
+    whole = scene.once("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
+    height = whole.window(rep.start_s, rep.end_s)
+    return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * jitter(height.values), 1.5))))
+
+
+def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
+    """Furthest the hip moved from where it was at the rep's start, cm."""
+    path = scene.track.point(scene.side_point("hip"))
+    rest = path[np.abs(scene.track.times - rep.start_s) <= 0.1]
+    away = np.linalg.norm(path - (rest.mean(axis=0) if len(rest) else path[0]), axis=1)
+    noise = np.full(len(away), COVERAGE_FACTOR * jitter(away) + 1.5)
+    return scene.cm(highest(Series(scene.track.times, away, noise), rep))
+
+
+def bar_from_leg(scene: MeasurementContext, rep: Rep) -> Value:
+    """Largest distance of the bar from the near leg's line hip - knee - ankle, cm."""
+    if "bar" not in scene.track.names:
+        raise CannotTell("the bar is not marked", ADD_BAR)
+    names = [scene.side_point(j) for j in ("hip", "knee", "ankle")]
+
+    def away(p: Points) -> Array:
+        return np.minimum(_to_segment(p["bar"], p[names[0]], p[names[1]]), _to_segment(p["bar"], p[names[1]], p[names[2]]))
+
+    return scene.cm(highest(scene.once("bar from leg", lambda: scene.track.series(away)), rep))
+
+
+def _to_segment(point: Array, a: Array, b: Array) -> Array:
+    """Distance (T,) of points from segments, px."""
+    d = b - a
+    share = np.clip(((point - a) * d).sum(axis=1) / np.maximum((d**2).sum(axis=1), 1e-9), 0, 1)
+    return np.asarray(np.linalg.norm(point - a - share[:, None] * d, axis=1))
+
+
+def _nordic(scene: MeasurementContext, rep: Rep) -> tuple[Series, int]:
+    """The body's line knee to shoulder from upright (degrees) over the lowering, and where control is lost."""
+    shoulder, knee = scene.side_point("shoulder"), scene.side_point("knee")
+    across = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
+
+    def lean(p: Points) -> Array:
+        d = p[shoulder] - p[knee]
+        return np.asarray(np.degrees(np.arctan2(d @ across, d @ scene.up)))
+
+    part = scene.once("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
+    speeds = np.gradient(part.values, part.times)
+    calm = LOST_CONTROL * float(np.median(speeds[: max(len(speeds) // 2, 1)]))
+    over = speeds > calm
+    # from the end back: the last stretch that stays above the controlled band
+    slow = np.flatnonzero(~over[: int(np.argmax(speeds)) + 1])
+    return part, int(slow[-1]) + 1 if len(slow) and over.any() else len(part.values) - 1
+
+
+def break_point(scene: MeasurementContext, rep: Rep) -> Value:
+    """Lean of the line knee to shoulder, degrees from upright, at which the lowering speeds up and stays fast."""
+    part, i = _nordic(scene, rep)
+    i = min(i, len(part.values) - 1)
+    return Value(float(part.values[i]), float(part.u[i]) + 3.0)
+
+
+def control_time(scene: MeasurementContext, rep: Rep) -> Value:
+    """Seconds of controlled lowering before the break-point."""
+    part, i = _nordic(scene, rep)
+    return Value(float(part.times[min(i, len(part.times) - 1)] - part.times[0]), 4 * tempo_measures.frame_s(scene))
+
+
+def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
+    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the doubt shows."""
+    near, far = scene.side_point("ankle"), scene.far.get("ankle")
+    if far is None:
+        raise CannotTell("the far foot was not seen", FILM_SIDE)
+    across = np.array([-scene.up[1], scene.up[0]])
+    apart = np.abs((scene.track.point(near) - far) @ across)
+    series = Series(scene.track.times, apart, np.full(len(apart), 0.0))
+    return scene.cm(Value(at(series, rep.bottom_s), 0.0)).widened(FAR_FOOT_U_CM)
+
+
+ISB = "Wu et al. 2002, ISB recommendation (from memory), in the plane of the film"
+UPRIGHT = "against the room's vertical; our own definition"
+OWN = "our own definition, in its docstring"
+PRACTICE = "common practice, no source"
+DEEP = Focus(("hip", "knee", "shoulder"), Drawing.DEPTH)
+
+
+MEASURES: tuple[MeasureSpec, ...] = (
+    MeasureSpec(
+        "knee_flexion_max_deg",
+        "Knee flexion, most",
+        "°",
+        highest_of("knee_flexion"),
+        SIDE,
+        ISB,
+        focus=KNEE,
+        series="knee_flexion",
+        compared=True,
+    ),
+    MeasureSpec(
+        "knee_flexion_min_deg",
+        "Knee flexion, least",
+        "°",
+        lowest_of("knee_flexion"),
+        SIDE,
+        ISB,
+        focus=KNEE,
+        series="knee_flexion",
+        listed=False,
+    ),
+    MeasureSpec(
+        "hip_flexion_max_deg",
+        "Hip flexion, most",
+        "°",
+        highest_of("hip_flexion"),
+        SIDE,
+        ISB,
+        focus=HIP,
+        series="hip_flexion",
+        compared=True,
+    ),
+    MeasureSpec(
+        "hip_flexion_min_deg", "Hip flexion, least", "°", lowest_of("hip_flexion"), SIDE, ISB, focus=HIP, series="hip_flexion", listed=False
+    ),
+    MeasureSpec(
+        "thigh_from_horizontal_min_deg",
+        "Thigh above level, least",
+        "°",
+        lowest_of("thigh_from_horizontal"),
+        SIDE,
+        UPRIGHT,
+        focus=DEEP,
+        series="thigh_from_horizontal",
+        compared=True,
+    ),
+    MeasureSpec(
+        "crease_margin_cm",
+        "Hip crease over knee top",
+        "cm",
+        crease_margin,
+        SIDE,
+        "hip crease against the top of the knee: common rule of lifting meets (from memory)",
+        focus=DEEP,
+    ),
+    MeasureSpec(
+        "trunk_lean_max_deg",
+        "Trunk lean, most",
+        "°",
+        highest_of("trunk_lean"),
+        SIDE,
+        UPRIGHT,
+        focus=Focus(("hip", "shoulder"), Drawing.LEAN),
+        series="trunk_lean",
+        compared=True,
+    ),
+    MeasureSpec(
+        "dorsiflexion_max_deg",
+        "Ankle bend, most",
+        "°",
+        highest_of("ankle_dorsiflexion"),
+        SIDE,
+        ISB,
+        focus=FOOT,
+        series="ankle_dorsiflexion",
+        compared=True,
+    ),
+    MeasureSpec(
+        "dorsiflexion_min_deg",
+        "Ankle bend, least",
+        "°",
+        lowest_of("ankle_dorsiflexion"),
+        SIDE,
+        ISB,
+        focus=FOOT,
+        series="ankle_dorsiflexion",
+        listed=False,
+    ),
+    MeasureSpec(
+        "knee_past_toe_cm",
+        "Knee past toe",
+        "cm",
+        knee_past_toe,
+        SIDE,
+        PRACTICE,
+        focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
+        compared=True,
+    ),
+    MeasureSpec("heel_rise_cm", "Heel rise", "cm", heel_rise, ANY, OWN, focus=Focus(("heel",), Drawing.RING, close_up=True)),
+    MeasureSpec("bar_drift_cm", "Bar drift", "cm", bar_drift, SIDE, PRACTICE, needs=("bar",)),
+    MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
+    MeasureSpec("spine_change_deg", "Back against the first repetition", "°", spine_change, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
+    MeasureSpec("trunk_swing_deg", "Trunk swing", "°", change("trunk_lean"), SIDE, OWN, focus=TRUNK, series="trunk_lean"),
+    MeasureSpec(
+        "hip_change_deg", "Hip bend changes by", "°", change("hip_flexion"), SIDE, OWN, focus=HIP, series="hip_flexion", listed=False
+    ),
+    MeasureSpec("knee_change_deg", "Knee bend changes by", "°", change("knee_flexion"), SIDE, OWN, focus=KNEE, series="knee_flexion"),
+    MeasureSpec("bar_leg_cm", "Bar from the leg, most", "cm", bar_from_leg, SIDE, PRACTICE, needs=("bar",)),
+    MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=replace(FOOT, close_up=True), compared=True),
+    MeasureSpec("hip_travel_cm", "Hips move by", "cm", hip_travel, SIDE, OWN, focus=HIP, listed=False),
+    MeasureSpec("break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE),
+    MeasureSpec("control_s", "Controlled for", "s", control_time, SIDE, PRACTICE),
+    MeasureSpec("stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN),
+    MeasureSpec(
+        "shank_from_vertical_max_deg",
+        "Shin from upright, most",
+        "°",
+        highest_of("shank_from_vertical"),
+        SIDE,
+        UPRIGHT,
+        series="shank_from_vertical",
+    ),
+    MeasureSpec(
+        "shank_at_turn_deg",
+        "Shin from upright at the turn-round",
+        "°",
+        at_turn("shank_from_vertical"),
+        SIDE,
+        UPRIGHT,
+        series="shank_from_vertical",
+        listed=False,
+    ),
+    MeasureSpec("elbow_flexion_max_deg", "Elbow bend, most", "°", highest_of("elbow_flexion"), SIDE, ISB, series="elbow_flexion"),
+)

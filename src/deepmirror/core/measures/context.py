@@ -1,0 +1,238 @@
+"""What measures may look at: the followed points, angles, reps, body and marks of one film; and how they say that they cannot tell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.frontal_camera import Frontal
+from deepmirror.core.camera.sagittal_fit import Plane
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.series import series_spec
+from deepmirror.core.motion.tempo import Tempo
+from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.uncertain_value import Value
+from deepmirror.core.views import UP
+
+Array = NDArray[np.float64]
+
+
+class Remedy(StrEnum):
+    """What would let a film's lack be made good."""
+
+    SIDE_FILM = "side film"
+    FRONT_FILM = "front film"
+    WHOLE_FILM = "a film of the whole set"
+    MARK = "a mark or a word of the coach's"
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What to do so that a measure can be told: its kind, and the words for it."""
+
+    remedy: Remedy
+    words: str
+
+    @property
+    def new_film(self) -> bool:
+        """True when it takes another film."""
+        return self.remedy is not Remedy.MARK
+
+
+FILM_SIDE = Advice(Remedy.SIDE_FILM, "Film from the side: camera at hip height, square to the client, whole body and feet in the picture.")
+FILM_FRONT = Advice(Remedy.FRONT_FILM, "Film from straight in front: camera at knee to hip height, both feet and both hips in the picture.")
+ADD_SCALE = Advice(Remedy.MARK, "Give a known length in the client's plane (a plate of 45 cm, a box edge) or her measured thigh and shank.")
+ADD_PAD = Advice(Remedy.MARK, "Click the two ends of the pad's edge on one frame.")
+ADD_PIVOT = Advice(Remedy.MARK, "Click the machine's pivot on one frame.")
+ADD_BACK = Advice(Remedy.MARK, "Place mid-back (and low back) on one frame, on the line of the spine.")
+ADD_BAR = Advice(Remedy.MARK, "Click the end of the bar on one frame.")
+
+ADD_SEAT = Advice(Remedy.MARK, "Click two points of the seat's surface on one frame.")
+ADD_BACK_PAD = Advice(Remedy.MARK, "Click two points of the back pad's surface on one frame.")
+ADD_EDGE = Advice(Remedy.MARK, "Click the edge of the bench where the knees hang over it, on one frame.")
+ADD_ROLLER = Advice(Remedy.MARK, "Place the roller's middle on one frame.")
+ADD_WAISTBAND = Advice(Remedy.MARK, "Place the waistband above the hip on one frame.")
+ADD_STACK = Advice(Remedy.MARK, "Click the front of the moving weight plates while they rest, on the first frame.")
+ADD_PLATFORM = Advice(Remedy.MARK, "Click the platform's four corners on one frame and give its width and height.")
+TAKE_IN = Advice(Remedy.MARK, "Take the point in again, and place it on one frame where it shows.")
+CLICK_U_PX = 4.0  # k = 2 of a clicked mark
+# A knee lies three quarters of the shank before its line at the turn-round: a turned camera shows that as inward or outward;
+# the projected angle at the knee grows about as much in degrees. Our own estimate, no source.
+FRONT_SHIFT = {"pct": 75.0, "deg": 90.0}
+FRONT_LIMIT_DEG = 10.0  # beyond its doubt; what is asked of the knees' gap in our measures, our own estimate
+YAW_LIMIT_DEG = 28.0  # beyond this a side film is not corrected but refused
+
+
+class CannotTell(Exception):
+    """This film does not give the measure: why, and what would. seen_from: the kind of film that does not show it, where that is why."""
+
+    def __init__(self, reason: str, advice: Advice, seen_from: str = "") -> None:
+        super().__init__(reason)
+        self.reason, self.advice, self.seen_from = reason, advice, seen_from
+
+
+class NotAsked(CannotTell):
+    """There is nothing to compare with: not the film's lack, and no reason to ask for another one."""
+
+
+@dataclass(frozen=True)
+class Marks:
+    """Things in the room clicked on a frame, px."""
+
+    pad_line: Array | None = None
+    pivot: Array | None = None
+    floor_line: Array | None = None
+    seat_line: Array | None = None
+    back_pad: Array | None = None
+    bench_edge: Array | None = None
+    rail: Array | None = None
+    platform: Array | None = None
+    platform_cm: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class MeasurementContext:
+    """All that measures may look at. px_per_cm is the scale at the client's plane, up the room's vertical.
+
+    far: side films' far joints (T, 2) px as the network alone sees them, gaps bridged. platform_moves: the feet stand on
+    something that moves with them.
+    """
+
+    track: Track
+    view: str
+    angles: dict[str, Series]
+    reps: list[Rep]
+    body: Body
+    px_per_cm: Value | None
+    tempo: Tempo | None = None
+    up: Array = field(default_factory=lambda: UP)
+    marks: Marks = field(default_factory=Marks)
+    plane: Plane | None = None
+    seen: Track | None = None
+    far: dict[str, Array] = field(default_factory=dict)
+    platform_moves: bool = False
+    stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
+    frontal: Frontal | None = None
+    front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
+    kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, name: str, make: Callable[[], Series]) -> Series:
+        """A series that every rep looks at, worked out once."""
+        if name not in self.kept:
+            self.kept[name] = make()
+        return self.kept[name]
+
+    @property
+    def film_track(self) -> Track:
+        """The points where the film shows them; `track` has a moving camera's movement taken out."""
+        return self.seen or self.track
+
+    @property
+    def near(self) -> str | None:
+        return near_side(self.view)
+
+    def side_point(self, joint: str) -> str:
+        """Name of the near-side point. Raises CannotTell in front and rear views or when it was not followed."""
+        if self.near is None:
+            raise CannotTell("the camera sees the client from the front or rear", FILM_SIDE)
+        name = sided(joint, self.near)
+        if name not in self.track.names:
+            raise CannotTell(f"the {joint} was not followed", FILM_SIDE)
+        return name
+
+    def check_front(self) -> None:
+        """Raises CannotTell when the camera of a front or rear film stands too far off the straight line."""
+        yaw = self.front_yaw
+        if yaw is not None and abs(yaw.value) - yaw.u > FRONT_LIMIT_DEG:
+            raise CannotTell(f"the camera stands about {abs(yaw.value):.0f}° off the straight line", FILM_FRONT)
+
+    def turned_deg(self) -> float:
+        """How far a front film's camera surely stands off the line, degrees; 0 within its doubt."""
+        yaw = self.front_yaw
+        return abs(yaw.value) if yaw is not None and abs(yaw.value) > yaw.u else 0.0
+
+    def turned_u(self, unit: str) -> float:
+        """What a front film's camera off the line adds to a frontal-plane number's doubt, % of the shank or degrees."""
+        return FRONT_SHIFT[unit] * float(np.sin(np.radians(self.turned_deg())))
+
+    def angle(self, name: str) -> Series:
+        """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""
+        spec = series_spec(name)
+        for key in (name, f"{name}_{self.near}"):
+            if key in self.angles:
+                if spec.front_only:
+                    self.check_front()
+                    return self.angles[key].widened(self.turned_u("deg" if spec.unit == "°" else "pct"))
+                if self.plane is not None and self.plane.strained:
+                    raise CannotTell("the picture does not fit a side view of this client: the camera stands far off", FILM_SIDE)
+                if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
+                    raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
+                return self.angles[key]
+        advice = FILM_FRONT if spec.front_only else FILM_SIDE
+        seen_from = f"a {self.view} film"
+        raise CannotTell(f"{seen_from} does not show it", advice, seen_from)
+
+    def cm(self, pixels: Value) -> Value:
+        """A distance in cm. Raises CannotTell when the film has no scale."""
+        if self.px_per_cm is None:
+            raise CannotTell("the film has no scale", ADD_SCALE)
+        return pixels.scaled(1 / self.px_per_cm.value, self.px_per_cm.u / self.px_per_cm.value)
+
+
+RepMeasure = Callable[[MeasurementContext, Rep], Value]
+FilmMeasure = Callable[[MeasurementContext], Value]
+
+
+def highest(series: Series, rep: Rep) -> Value:
+    """Largest value inside the rep, with its own doubt."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values))
+    return Value(float(part.values[i]), float(part.u[i]))
+
+
+def peak(series: Series, rep: Rep) -> Value:
+    """Largest value inside the rep where the doubt changes much within it: as high as any frame's doubt may reach."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(part.values))
+    return Value(float(part.values[i]), max(float(part.u[i]), float(np.max(part.values + part.u) - part.values[i])))
+
+
+def lowest(series: Series, rep: Rep) -> Value:
+    """Smallest value inside the rep, with its own doubt."""
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmin(part.values))
+    return Value(float(part.values[i]), float(part.u[i]))
+
+
+def highest_of(name: str) -> RepMeasure:
+    """The largest value of a series in the rep."""
+    return lambda scene, rep: highest(scene.angle(name), rep)
+
+
+def peak_of(name: str) -> RepMeasure:
+    """The largest value of a series whose doubt changes within the rep: a thigh that points at the camera doubles it."""
+    return lambda scene, rep: peak(scene.angle(name), rep)
+
+
+def lowest_of(name: str) -> RepMeasure:
+    """The smallest value of a series in the rep."""
+    return lambda scene, rep: lowest(scene.angle(name), rep)
+
+
+def jitter(values: Array) -> float:
+    """Standard deviation of frame-to-frame noise: from third differences, which a smooth movement hardly has."""
+    if len(values) < 5:
+        return 1.0
+    return float(1.48 * np.median(np.abs(np.diff(values, 3))) / np.sqrt(20))
+
+
+def at(series: Series, time_s: float) -> float:
+    """Middle value within a tenth of a second of a time."""
+    near = np.abs(series.times - time_s) <= 0.1
+    return float(np.median(series.values[near])) if near.any() else float(np.interp(time_s, series.times, series.values))

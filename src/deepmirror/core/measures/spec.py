@@ -1,0 +1,92 @@
+"""What is known of a measure besides its number: the one place that says how it is called, counted, shown and drawn.
+
+Each file of measures ends in its `MEASURES`; `table` puts them together. Batch, rooms, reply, comparison, movement
+definitions and docs/measures.md read the table and nothing else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Literal
+
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.uncertain_value import Value
+
+ViewKind = Literal["side", "front"]
+SIDE: tuple[ViewKind, ...] = ("side",)
+FRONT: tuple[ViewKind, ...] = ("front",)
+ANY: tuple[ViewKind, ...] = ("side", "front")
+
+
+def view_kind(view: str) -> ViewKind:
+    """ "side" for the two side views; front and rear views show the same: "front"."""
+    return "side" if near_side(view) else "front"
+
+
+class Drawing(StrEnum):
+    """How a measure is drawn on a frame."""
+
+    PLAIN = "nothing but the body's lines"
+    RING = "a ring around the joint it is read at"
+    DEPTH = "a level line through the knee, and the angle from it to the hip"
+    PAST_TOE = "an upright line through the toe, and the way from it to the knee"
+    LEAN = "an upright line through the hip, and the angle from it to the shoulder"
+    INWARD = "the line from hip to ankle, and the way from it to the knee"
+
+
+@dataclass(frozen=True)
+class Focus:
+    """What of the body a measure concerns: its joints, the first the middle of it; how it is drawn; and whether it is so small that
+    a picture of it is taken from near."""
+
+    joints: tuple[str, ...] = ()
+    drawing: Drawing = Drawing.PLAIN
+    close_up: bool = False
+
+
+WHOLE = Focus()
+TRUNK, HIP = Focus(("shoulder", "hip", "knee")), Focus(("hip", "knee", "shoulder"))
+KNEE, FOOT = Focus(("knee", "ankle", "hip")), Focus(("ankle", "heel", "toe", "knee"))
+
+
+class Moment(StrEnum):
+    """The instant of a rep that shows what a measure tells."""
+
+    REVERSAL = "the far turn-round"
+    PEAK = "where its series is largest"
+    LOWERING = "the middle of the lowering"
+
+
+@dataclass(frozen=True)
+class MeasureSpec:
+    """One measure."""
+
+    name: str  # as in measures.json, ending in its unit
+    title: str  # on the screen
+    unit: str  # as it is written; empty for ratios
+    compute: Callable[..., Value]  # of the MeasurementContext, and of the Rep when per_rep; raises CannotTell
+    views: tuple[ViewKind, ...]  # which films show it
+    source: str  # of its definition
+    per_rep: bool = True
+    focus: Focus = WHOLE
+    series: str | None = None  # the angle series it is read from
+    moment: Moment = Moment.REVERSAL
+    needs: tuple[str, ...] = ()  # marks and points without which it cannot be told; pad and seat stand in for each other
+    decimals: int | None = None  # as shown; by the unit when None
+    listed: bool = True  # stands among the numbers beside the film
+    compared: bool = False  # stands among the numbers of two reps, two films, or left and right
+    clock: bool = False  # an angle people also tell by the hours of a clock
+
+    @property
+    def words(self) -> str:
+        """The title inside a sentence."""
+        return self.title[:1].lower() + self.title[1:]
+
+    @property
+    def places(self) -> int:
+        """Decimals it is shown with: none for degrees and percent."""
+        if self.decimals is not None:
+            return self.decimals
+        return 0 if self.unit in ("°", "%") else 1

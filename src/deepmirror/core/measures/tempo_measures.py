@@ -1,0 +1,202 @@
+"""How a set was paced: phases against the prescription, turn-rounds, launches, slams, drops, holds, and loss through the set.
+
+Sharpness is a peak acceleration over the rep's own peak speed (1/s): how suddenly the movement starts, stops or turns. A
+smooth start that takes 0.4 s to full speed has about 4 per s; smoothing lets no start look sharper than about 9.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from deepmirror.core.measures.context import (
+    ADD_STACK,
+    Advice,
+    CannotTell,
+    MeasurementContext,
+    NotAsked,
+    Remedy,
+    RepMeasure,
+    at,
+)
+from deepmirror.core.measures.spec import ANY, KNEE, SIDE, Drawing, Focus, MeasureSpec, Moment
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.tempo import WORDS
+from deepmirror.core.uncertain_value import Value
+
+RANGE_SHARE_U_PCT = 4.0
+BOUNCE_DWELL_S = 0.3  # common practice, no source
+SHARPNESS_U_PER_S = 1.5  # k = 2, from our rendered films
+NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
+LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
+STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
+TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
+WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
+
+
+def frame_s(scene: MeasurementContext) -> float:
+    """Time from frame to frame, s."""
+    return float(np.median(np.diff(scene.track.times)))
+
+
+def range_share(scene: MeasurementContext, rep: Rep) -> Value:
+    """The rep's range as percent of the set's median range."""
+    middle = float(np.median([r.range for r in scene.reps]))
+    return Value(100 * rep.range / middle, RANGE_SHARE_U_PCT)
+
+
+def phase_share(phase: str) -> RepMeasure:
+    """A phase's seconds over the prescribed seconds, percent."""
+
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        if scene.tempo is None:
+            raise CannotTell("no tempo was prescribed", TELL_TEMPO)
+        wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
+        if not wanted or seconds is None:
+            raise NotAsked(f"the prescription sets no time for the {WORDS[phase]}", TELL_TEMPO)
+        return Value(100 * seconds / wanted, 100 * 2 * frame_s(scene) / wanted)
+
+    return measure
+
+
+def stack_rest(scene: MeasurementContext, rep: Rep) -> Value:
+    """How long the weight stack lay at rest between this rep and the next, s."""
+    if scene.stack is None or not len(scene.stack):
+        raise CannotTell("the weight stack is not marked", ADD_STACK)
+    nxt = next((r for r in scene.reps if r.number == rep.number + 1 and r.block == rep.block), None)
+    if nxt is None:
+        raise NotAsked("after the last rep the stack may rest", WHOLE_SET)
+    between = (scene.track.times >= rep.turn_end_s) & (scene.track.times <= nxt.turn_start_s)
+    heights = scene.stack[between]
+    if np.isnan(heights).mean() > STACK_HIDDEN_SHARE:
+        raise CannotTell("the weight stack is hidden", ADD_STACK)
+    low, high = np.nanpercentile(scene.stack, 2), np.nanpercentile(scene.stack, 98)
+    resting = heights <= low + STACK_AT_REST_SHARE * (high - low)  # a hidden frame is not a resting one
+    return Value(float(resting.sum()) * frame_s(scene), 3 * frame_s(scene))
+
+
+def hold(phase: str) -> RepMeasure:
+    """Seconds held still in a phase."""
+
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        seconds = rep.phases_s[phase]
+        if seconds is None:
+            raise CannotTell("the hold after the last rep has no end", WHOLE_SET)
+        return Value(seconds, 2 * frame_s(scene))
+
+    return measure
+
+
+def _sharpness(rep: Rep, where: float) -> Value:
+    return Value(where / max(rep.peak_speeds.values()), SHARPNESS_U_PER_S)
+
+
+def bounce(scene: MeasurementContext, rep: Rep) -> Value:
+    """Sharpness of the turn-round under the load's lowest point, 1/s; a held bottom counts as 0.
+
+    Where the set starts with the lift the lowest point lies between this rep and the one before it.
+    """
+    if rep.first == "eccentric":
+        held = rep.turn_end_s - rep.turn_start_s >= BOUNCE_DWELL_S
+        return Value(0.0, 0.5) if held else _sharpness(rep, rep.accelerations["turn"])
+    before = next((r for r in scene.reps if r.number == rep.number - 1 and r.block == rep.block), None)
+    if before is None or rep.start_s - before.end_s >= BOUNCE_DWELL_S:
+        return Value(0.0, 0.5)
+    return _sharpness(rep, max(before.accelerations["end"], rep.accelerations["start"]))
+
+
+def launch(scene: MeasurementContext, rep: Rep) -> Value:
+    """Sharpness of the start of the lift, 1/s. Raises CannotTell where the set starts with the lowering."""
+    if rep.first == "eccentric":
+        raise NotAsked("this movement starts with the lowering", WHOLE_SET)
+    return _sharpness(rep, rep.accelerations["start"])
+
+
+def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
+    """Speed reached within the first 15° of knee flexion, percent of the lift's peak speed."""
+    if rep.first == "eccentric":
+        raise NotAsked("this movement starts with the lowering", WHOLE_SET)
+    knee = scene.angle("knee_flexion").window(rep.start_s - frame_s(scene), rep.turn_start_s)
+    if np.ptp(knee.values) < 2 * LAUNCH_ARC_DEG:
+        raise NotAsked("the knee does not lift this load", WHOLE_SET)
+    speeds = np.abs(np.gradient(knee.values, knee.times))
+    early = np.abs(knee.values - knee.values[0]) <= LAUNCH_ARC_DEG
+    return Value(float(100 * speeds[early].max() / speeds.max()), 15.0)
+
+
+def slam(scene: MeasurementContext, rep: Rep) -> Value:
+    """Sharpness of the stop at a straight knee at the end of the lift, 1/s; 0 where the knee stays bent."""
+    stop, when = ("end", rep.end_s) if rep.first == "eccentric" else ("arrival", rep.turn_start_s)
+    if at(scene.angle("knee_flexion"), when) > NEARLY_STRAIGHT_DEG:
+        return Value(0.0, 0.5)
+    return _sharpness(rep, rep.accelerations[stop])
+
+
+def lockout(scene: MeasurementContext, rep: Rep) -> Value:
+    """Knee flexion where the lift ends, degrees."""
+    knee = scene.angle("knee_flexion")
+    when = rep.end_s if rep.first == "eccentric" else rep.bottom_s
+    return Value(at(knee, when), float(np.interp(when, knee.times, knee.u)))
+
+
+def drop(scene: MeasurementContext, rep: Rep) -> Value:
+    """Mean lowering speed in the last third as percent of that in the first two: over 100 it speeds up on the way down."""
+    return Value(100 * rep.late_lowering, 15.0)
+
+
+def speed_loss(scene: MeasurementContext) -> Value:
+    """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest."""
+    speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
+    if len(speeds) < 2:
+        raise CannotTell("the set has fewer than two whole reps", WHOLE_SET)
+    return Value(100 * (1 - speeds[-1] / max(speeds)), 6.0)
+
+
+def range_loss(scene: MeasurementContext) -> Value:
+    """Loss of range from the largest to the last rep of the last block, percent of the largest."""
+    ranges = [r.range for r in scene.reps if r.block == scene.reps[-1].block]
+    if len(ranges) < 2:
+        raise CannotTell("the set has fewer than two reps", WHOLE_SET)
+    return Value(100 * (1 - ranges[-1] / max(ranges)), 4.0)
+
+
+KNUTTGEN = "phases after Knuttgen & Komi 2003 (from memory); boundaries as the batch contract says"
+PRACTICE = "common practice, no source"
+SHARP = "peak acceleration over the rep's peak speed; our own definition"
+LOSS = "Sánchez-Medina & González-Badillo 2011 (from memory)"
+
+MEASURES: tuple[MeasureSpec, ...] = (
+    MeasureSpec("lockout_deg", "Knee where the lift ends", "°", lockout, SIDE, PRACTICE, focus=KNEE, series="knee_flexion", compared=True),
+    MeasureSpec("bottom_hold_s", "Held at the bottom", "s", hold("bottom"), ANY, KNUTTGEN, compared=True),
+    MeasureSpec("top_hold_s", "Held at the top", "s", hold("top"), ANY, KNUTTGEN, compared=True),
+    MeasureSpec("stack_rest_s", "Weight stack at rest", "s", stack_rest, ANY, PRACTICE, needs=("stack",), listed=False),
+    MeasureSpec(
+        "range_share_pct",
+        "Range of the set's median",
+        "%",
+        range_share,
+        ANY,
+        PRACTICE,
+        focus=Focus(("hip", "knee"), Drawing.DEPTH),
+        listed=False,
+    ),
+    MeasureSpec(
+        "eccentric_share_pct",
+        "Lowering of the asked time",
+        "%",
+        phase_share("eccentric"),
+        ANY,
+        KNUTTGEN,
+        moment=Moment.LOWERING,
+        listed=False,
+    ),
+    MeasureSpec("concentric_share_pct", "Lifting of the asked time", "%", phase_share("concentric"), ANY, KNUTTGEN, listed=False),
+    MeasureSpec("bottom_share_pct", "Bottom hold of the asked time", "%", phase_share("bottom"), ANY, KNUTTGEN, listed=False),
+    MeasureSpec("top_share_pct", "Top hold of the asked time", "%", phase_share("top"), ANY, KNUTTGEN, listed=False),
+    MeasureSpec("bounce_per_s", "Sharpness of the turn-round", "per s", bounce, ANY, SHARP, listed=False),
+    MeasureSpec("launch_per_s", "Sharpness of the start", "per s", launch, ANY, SHARP, listed=False),
+    MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, listed=False),
+    MeasureSpec("slam_per_s", "Sharpness of the stop", "per s", slam, SIDE, SHARP, listed=False),
+    MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, listed=False),
+    MeasureSpec("speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False),
+    MeasureSpec("range_loss_pct", "Range lost through the set", "%", range_loss, ANY, PRACTICE, per_rep=False, listed=False),
+)

@@ -1,0 +1,244 @@
+"""Joint angles over time from the followed points of one view.
+
+Zeros follow ISB and AAOS: upright standing is 0 for every joint angle; 0 is straight at the knee. Directions in the
+picture depend on which way the client faces: `facing` is +1 when she faces right on the screen (camera on her right).
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.camera.frontal_camera import Frontal
+from deepmirror.core.camera.sagittal_fit import Plane
+from deepmirror.core.geometry import included_angle, signed_turn
+from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.trajectories import Points, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
+from deepmirror.core.views import UP, facing, outward
+
+Array = NDArray[np.float64]
+
+# Standing knee flexion and the shank's share of the flexion in a squat, for reading depth off the height of the hips in
+# front views; common practice, no source. The doubt says how rough that reading is.
+STANDING_FLEXION_DEG = 5.0
+SHANK_SHARE = 0.25
+READABLE_FLEXION_DEG = 15.0
+FRONT_FLEXION_U_DEG = 16.0
+HEIGHT_TELLS_DEG, DEPTH_TELLS_DEG = 30.0, 60.0  # flexion up to which the hip's height alone tells it, and from which the legs' own depth
+# A hip that looks straight is rather bent than arched: mean and sd; common practice, no source.
+USUALLY_BENT_DEG = (4.0, 6.0)
+LEVEL_U_DEG = 1.0  # k = 2: a phone held or propped by hand; common practice, no source
+
+
+def angle_series(
+    track: Track, view: str, up: Array = UP, level_u_deg: float = LEVEL_U_DEG, plane: Plane | None = None, frontal: Frontal | None = None
+) -> dict[str, Series]:
+    """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
+
+    up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction. With a fitted
+    picture plane (side views) or camera (front and rear views) angles are those of the body in space; without one they are
+    those of the picture.
+    """
+    near = near_side(view)
+    if near is None:
+        return _front_angles(track, view, frontal or flat_frontal(view, up))
+    plane = plane or picture_plane(up, facing(view))
+    return _side_angles(track, near, facing(view), plane, level_u_deg)
+
+
+def picture_plane(up: Array, way: int) -> Plane:
+    """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away."""
+    return Plane(np.zeros(9), np.zeros((9, 9)), 1.0, {}, way, up, np.zeros(2), 1e9)
+
+
+def flat_frontal(view: str, up: Array) -> Frontal:
+    """A front or rear film's camera so far away that the picture is the frontal plane."""
+    return Frontal(np.zeros(4), np.zeros((4, 4)), np.inf, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
+
+
+def between(a: Array, b: Array) -> Array:
+    """Angle (T,) degrees between vectors (T, 3)."""
+    cross = np.linalg.norm(np.cross(a, b), axis=1)
+    return np.asarray(np.degrees(np.arctan2(cross, (a * b).sum(axis=1))))
+
+
+def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: float) -> dict[str, Series]:
+    shoulder, hip, knee, ankle = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle"))
+    out: dict[str, Series] = {}
+
+    def space(p: Points, plane: Plane, *joints: str) -> dict[str, Array]:
+        return plane.in_space(p, side, joints)
+
+    def knee_turn(p: Points) -> Array:
+        return np.asarray(way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee]))
+
+    def knee_flexion(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee", "ankle")
+        return between(q["knee"] - q["hip"], q["ankle"] - q["knee"])
+
+    def thigh(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee")
+        d = q["hip"] - q["knee"]
+        return np.asarray(np.degrees(np.arctan2(d[:, 1], np.hypot(d[:, 0], d[:, 2]))))
+
+    def shank(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee", "ankle")
+        d = q["knee"] - q["ankle"]
+        return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
+
+    def hip_turn(p: Points) -> Array:
+        return np.asarray(-way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
+
+    def hip_flexion(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee", "shoulder")
+        return between(q["hip"] - q["shoulder"], q["knee"] - q["hip"])
+
+    def lean(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "shoulder")
+        d = q["shoulder"] - q["hip"]
+        return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
+
+    if track.has(hip, knee, ankle):
+        out[f"knee_flexion_{side}"] = signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
+        out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
+        out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
+    if track.has(hip, knee, shoulder):
+        out[f"hip_flexion_{side}"] = signed(plane.series(track, hip_flexion), track.series(hip_turn))
+        out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
+    return out | _ankle(track, side, plane) | _elbow(track, side)
+
+
+def _ankle(track: Track, side: str, plane: Plane) -> dict[str, Series]:
+    """Dorsiflexion: 0 where the shank stands square on the sole."""
+    joints = ("hip", "knee", "ankle", "heel", "toe")
+    if not track.has(*(sided(j, side) for j in joints[1:])):
+        return {}
+
+    def dorsiflexion(p: Points, plane: Plane) -> Array:
+        q = plane.in_space(p, side, joints)
+        return np.asarray(90 - between(q["knee"] - q["ankle"], q["toe"] - q["heel"]))
+
+    return {f"ankle_dorsiflexion_{side}": plane.series(track, dorsiflexion)}
+
+
+def _elbow(track: Track, side: str) -> dict[str, Series]:
+    """Elbow flexion in the picture: the arm's plane is not modelled."""
+    names = [sided(j, side) for j in ("shoulder", "elbow", "wrist")]
+    if not track.has(*names):
+        return {}
+    return {f"elbow_flexion_{side}": track.series(lambda p: 180 - included_angle(*(p[n] for n in names)))}
+
+
+def signed(size: Series, turn: Series, arches: bool = True) -> Series:
+    """An angle in space with the sign it has in the picture; both series in degrees; arches: the joint goes both ways.
+
+    Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way: a trunk wider at the
+    shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign would leap. All such frames
+    together, and what is usual, then choose one way.
+    """
+    unsure = (np.abs(turn.values) <= turn.u) & arches
+    u = np.where(unsure, np.hypot(size.u, 2 * size.values), size.u)
+    way = turn.values.copy()
+    if unsure.any():
+        mean, sd = float(np.mean(turn.values[unsure])), float(np.mean(turn.u[unsure])) / COVERAGE_FACTOR
+        usual, usual_sd = USUALLY_BENT_DEG
+        way[unsure] = mean / max(sd, 1e-6) ** 2 + usual / usual_sd**2
+    return Series(size.times, np.copysign(size.values, way), u)
+
+
+def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]:
+    """Of legs put into space; columns there are across the picture, up, towards the camera."""
+    out: dict[str, Series] = {}
+    for side in SIDES:
+        if not track.has(*(sided(j, side) for j in ("hip", "knee", "ankle"))):
+            continue
+        way = outward(view, side)
+
+        def projection(p: Points, camera: Frontal, side: str = side, way: int = way) -> Array:
+            q = camera.in_space(p, side)
+            thigh, shank = q["hip"] - q["knee"], q["knee"] - q["ankle"]
+            return np.asarray(np.degrees(np.arctan2(way * thigh[:, 0], thigh[:, 1]) - np.arctan2(way * shank[:, 0], shank[:, 1])))
+
+        def medial(p: Points, camera: Frontal, side: str = side, way: int = way, end: str = "ankle") -> Array:
+            """Knee inward of the line from hip to `end`, % of the shank."""
+            q = camera.in_space(p, side)
+            line, d = q[end] - q["hip"], q["knee"] - q["hip"]
+            share = d[:, 1] / np.where(np.abs(line[:, 1]) < 1e-6, 1e-6, line[:, 1])
+            shank = float(np.percentile(np.linalg.norm((q["knee"] - q["ankle"])[:, :2], axis=1), 95))
+            return np.asarray(-way * (d[:, 0] - share * line[:, 0]) / shank * 100)
+
+        out[f"fppa_{side}"] = camera.series(track, projection)
+        out[f"knee_medial_{side}"] = camera.series(track, medial)
+        if track.has(sided("toe", side)):
+            out[f"knee_to_foot_{side}"] = camera.series(track, partial(medial, end="toe"))
+        out[f"knee_flexion_{side}"] = _front_flexion(track, side, camera)
+    return out | _both_legs(track, camera)
+
+
+def _front_flexion(track: Track, side: str, camera: Frontal) -> Series:
+    """Knee flexion as the leg's shortened segments tell it, and near standing, where they do not, as the hip's height does."""
+    height = flexion_from_height((track.point(sided("hip", side)) - track.point(sided("ankle", side))) @ camera.up, track.times)
+    if camera.flat:
+        return Series(track.times, height, np.full(len(height), FRONT_FLEXION_U_DEG))
+
+    def bent(p: Points, camera: Frontal) -> Array:
+        q = camera.in_space(p, side)
+        return between(q["hip"] - q["knee"], q["knee"] - q["ankle"])
+
+    seen = camera.series(track, bent)
+    share = np.clip((height - HEIGHT_TELLS_DEG) / (DEPTH_TELLS_DEG - HEIGHT_TELLS_DEG), 0, 1)
+    share = share * share * (3 - 2 * share)
+    u = np.hypot(share * np.minimum(seen.u, FRONT_FLEXION_U_DEG), (1 - share) * FRONT_FLEXION_U_DEG)
+    return Series(track.times, share * seen.values + (1 - share) * height, u)
+
+
+def _both_legs(track: Track, camera: Frontal) -> dict[str, Series]:
+    if not track.has(*(sided(j, s) for s in SIDES for j in ("hip", "knee", "ankle"))):
+        return {}
+
+    def spread(p: Points, camera: Frontal) -> Array:
+        lines = [(q["ankle"] - q["hip"])[:, :2] for q in (camera.in_space(p, s) for s in SIDES)]
+        return np.abs(signed_turn(*lines))
+
+    def gap(p: Points, camera: Frontal) -> Array:
+        left, right = (camera.in_space(p, s) for s in SIDES)
+        return np.asarray(np.abs((left["knee"] - right["knee"])[:, 0]) / np.abs((left["ankle"] - right["ankle"])[:, 0]))
+
+    return {"leg_spread": camera.series(track, spread), "knee_ankle_separation_ratio": camera.series(track, gap)}
+
+
+def flexion_from_height(height: Array, times: Array) -> Array:
+    """Knee flexion (degrees) a squatting leg must have for its hip to be at this height over the ankle.
+
+    height (T,), any unit; its highest level is taken for standing. A model, not a measurement: the thigh and shank are
+    taken as equal and the shank as leaning a fixed share of the flexion. Near standing a bend hardly lowers the hip
+    (10° take half a percent), so the first degrees are not read off: from READABLE_FLEXION_DEG the leg is taken to have
+    sped up evenly from rest.
+    """
+    k = np.radians(np.linspace(0, 150, 301))
+    model = np.cos(SHANK_SHARE * k) + np.cos((1 - SHANK_SHARE) * k)
+    standing = np.radians(STANDING_FLEXION_DEG)
+    top = np.cos(SHANK_SHARE * standing) + np.cos((1 - SHANK_SHARE) * standing)
+    scaled = height / np.percentile(height, 97) * top
+    flexion = np.degrees(np.interp(-scaled, -model, k))
+    return _eased(flexion, times)
+
+
+def _eased(flexion: Array, times: Array) -> Array:
+    out, bent = flexion.copy(), flexion >= READABLE_FLEXION_DEG
+    span = READABLE_FLEXION_DEG - STANDING_FLEXION_DEG
+    for i in np.nonzero(bent[1:] & ~bent[:-1])[0]:
+        first = int(i) + 1
+        later = min(first + 4, len(times) - 1)
+        speed = (flexion[later] - flexion[first]) / max(times[later] - times[first], 1e-6)
+        ease = 2 * span / max(float(speed), 10.0)
+        rest = first - 1  # back to where the ease began, or to the way up before it
+        while rest > 0 and not bent[rest - 1] and times[rest - 1] >= times[first] - ease:
+            rest -= 1
+        rows = slice(rest, first)
+        since = times[rows] - times[first] + ease
+        out[rows] = STANDING_FLEXION_DEG + span * (since / ease) ** 2
+    return out

@@ -1,0 +1,236 @@
+"""Counting reps and cutting each into its phases.
+
+The rep signal rises from the start posture to the far turn-round. A phase of movement begins and ends where its speed
+passes 5 % of that phase's own peak speed; what lies between two phases is a hold.
+
+Patterns: a rep with a half rep inside (down, half up, down, up) is one rep; a rest longer than REST_S begins a new block
+of the set (drop sets, rest-pause).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.motion.smoothing import evenly, low_pass, residual_cutoff, speed
+
+Array = NDArray[np.float64]
+FirstPhase = Literal["eccentric", "concentric"]
+
+SPEED_SHARE = 0.05  # of the phase's peak speed; our batch contract's definition
+PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
+PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
+HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
+REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
+TURN_WINDOW_S = 0.15
+ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
+CUTOFF_RANGE_HZ = (4.0, 7.0)
+ORDER: dict[FirstPhase, tuple[str, str, str, str]] = {
+    "eccentric": ("eccentric", "bottom", "concentric", "top"),
+    "concentric": ("concentric", "top", "eccentric", "bottom"),
+}
+
+
+@dataclass(frozen=True)
+class Rep:
+    """One rep; times in s on the film's presentation clock.
+
+    start_s..turn_start_s is the first movement, turn_start_s..turn_end_s the far turn-round, turn_end_s..end_s the
+    second movement; phases_s maps eccentric, bottom, concentric, top to durations, the last hold of a block being None.
+    accelerations: largest one (signal's unit/s²) around the start, while arriving at the turn-round, around it, and at the
+    end. late_lowering: mean lowering speed in the last third over that of the rest. block: from 1; halves: half reps inside.
+    leg: the leg that works, where legs take turns.
+    """
+
+    number: int
+    start_s: float
+    turn_start_s: float
+    turn_end_s: float
+    end_s: float
+    phases_s: dict[str, float | None]
+    range: float
+    peak_speeds: dict[str, float]
+    mean_speeds: dict[str, float]
+    accelerations: dict[str, float]
+    late_lowering: float = 1.0
+    first: FirstPhase = "eccentric"
+    complete: bool = True
+    block: int = 1
+    halves: int = 0
+    leg: str | None = None
+
+    @property
+    def bottom_s(self) -> float:
+        """Middle of the far turn-round."""
+        return (self.turn_start_s + self.turn_end_s) / 2
+
+
+def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False) -> list[Rep]:
+    """Reps in a signal (T,) that grows towards the far turn-round; min_range in the signal's unit.
+
+    halves: the set was asked for with a half rep inside every rep.
+
+    Returns an empty list when nothing in the film moves by min_range.
+    """
+    from scipy.signal import find_peaks
+
+    if len(times) < 8:
+        return []
+    grid, even = evenly(times, signal)
+    rate = 1 / (grid[1] - grid[0])
+    smooth = low_pass(even, rate, float(np.clip(residual_cutoff(even, rate), *CUTOFF_RANGE_HZ)))
+    span = float(np.percentile(smooth, 98) - np.percentile(smooth, 2))
+    if span < min_range:
+        return []
+    padded = np.concatenate([[smooth.min()], smooth, [smooth.min()]])
+    peaks, _ = find_peaks(padded, prominence=max(PROMINENCE_SHARE * span, 0.5 * min_range))
+    peaks = peaks - 1
+    rates = speed(grid, smooth)
+    valleys = _valleys(smooth, peaks)
+    cuts, tops = [], []
+    for low, inside, high in _joined(smooth, peaks, valleys, halves):
+        cut = _cut(grid, rates, low, inside, high)
+        if cut is not None:
+            cuts.append(cut)
+            tops.append(inside)
+    return _number(grid, smooth, rates, cuts, tops, first)
+
+
+def _joined(smooth: Array, peaks: NDArray[np.signedinteger], valleys: list[int], halves: bool) -> list[tuple[int, list[int], int]]:
+    """(valley before, peaks of the rep, valley after): two peaks with a half-way valley between them are one rep.
+
+    Without being told (`halves`) this is believed only when the whole set goes by turns: half, whole, half, whole.
+    """
+    single = [(valleys[i], [int(p)], valleys[i + 1]) for i, p in enumerate(peaks)]
+    half = [_is_half(smooth, int(a), v, int(b), valleys[0]) for a, b, v in zip(peaks, peaks[1:], valleys[1:], strict=False)]
+    by_turns = len(peaks) >= 4 and len(peaks) % 2 == 0 and all(h == (i % 2 == 0) for i, h in enumerate(half))
+    if not (halves or by_turns):
+        return single
+    out: list[tuple[int, list[int], int]] = []
+    i = 0
+    while i < len(single):
+        if i < len(half) and half[i]:
+            out.append((single[i][0], [*single[i][1], *single[i + 1][1]], single[i + 1][2]))
+            i += 2
+        else:
+            out.append(single[i])
+            i += 1
+    return out
+
+
+def _is_half(smooth: Array, before: int, valley: int, after: int, start: int) -> bool:
+    """True when the signal went back half-way only between two peaks."""
+    height = min(smooth[before], smooth[after]) - smooth[start]
+    back = 1 - (smooth[valley] - smooth[start]) / max(height, 1e-9)
+    return bool(HALF_WAY[0] <= back <= HALF_WAY[1])
+
+
+def _valleys(smooth: Array, peaks: NDArray[np.signedinteger]) -> list[int]:
+    edges = [0, *[int(p) for p in peaks], len(smooth) - 1]
+    return [a + int(np.argmin(smooth[a : b + 1])) for a, b in pairwise(edges)]
+
+
+def _cut(grid: Array, rates: Array, before: int, inside: list[int], after: int) -> tuple[float, float, float, float] | None:
+    """Start, end of the first movement, start and end of the second; None when the film cuts the rep off."""
+    if inside[0] - before < 2 or after - inside[-1] < 2:
+        return None
+    out = _phase(grid, rates, before, inside[0])
+    back = _phase(grid, -rates, inside[-1], after)
+    return (*out, *back) if out and back else None
+
+
+def _phase(grid: Array, rates: Array, low: int, high: int) -> tuple[float, float] | None:
+    """Where the speed around its peak between two frames passes 5 % of that peak."""
+    at = low + int(np.argmax(rates[low : high + 1]))
+    limit = SPEED_SHARE * rates[at]
+    if limit <= 0:
+        return None
+    first = last = at
+    while first > 0 and rates[first - 1] > limit:
+        first -= 1
+    while last < len(rates) - 1 and rates[last + 1] > limit:
+        last += 1
+    return _crossing(grid, rates, limit, first, first - 1), _crossing(grid, rates, limit, last, last + 1)
+
+
+def _crossing(grid: Array, rates: Array, limit: float, inside: int, outside: int) -> float:
+    if outside < 0 or outside >= len(grid):
+        return float(grid[inside])
+    share = (rates[inside] - limit) / (rates[inside] - rates[outside])
+    return float(grid[inside] + share * (grid[outside] - grid[inside]))
+
+
+def _number(
+    grid: Array, smooth: Array, rates: Array, cuts: list[tuple[float, float, float, float]], tops: list[list[int]], first: FirstPhase
+) -> list[Rep]:
+    order, reps, bends = ORDER[first], [], np.abs(np.gradient(rates, grid))
+    block = 1
+    for i, (start, turn_start, turn_end, end) in enumerate(cuts):
+        nxt = cuts[i + 1][0] if i + 1 < len(cuts) else None
+        phases: dict[str, float | None] = dict(zip(order, (turn_start - start, turn_end - turn_start, end - turn_end, None), strict=True))
+        rest = nxt is not None and nxt - end > REST_S
+        if nxt is not None and not rest:
+            phases[order[3]] = max(nxt - end, 0.0)
+        a, b = (grid >= start) & (grid <= turn_start), (grid >= turn_end) & (grid <= end)
+        low = float(np.interp([start, end], grid, smooth).min())
+
+        def sharpest(low_s: float, high_s: float) -> float:
+            return float(bends[(grid >= low_s) & (grid <= high_s)].max(initial=0.0))
+
+        reps.append(
+            Rep(
+                i + 1,
+                start,
+                turn_start,
+                turn_end,
+                end,
+                phases,
+                float(max(smooth[t] for t in tops[i])) - low,
+                {order[0]: float(rates[a].max()), order[2]: float(-rates[b].min())},
+                {order[0]: float(rates[a].mean()), order[2]: float(-rates[b].mean())},
+                {
+                    "start": sharpest(start - TURN_WINDOW_S, start + TURN_WINDOW_S),
+                    "arrival": sharpest(turn_start - ARRIVAL_S, turn_start + TURN_WINDOW_S),
+                    "turn": sharpest(turn_start - TURN_WINDOW_S, turn_end + TURN_WINDOW_S),
+                    "end": sharpest(end - ARRIVAL_S, end + TURN_WINDOW_S),
+                },
+                _late(grid, rates, *((start, turn_start) if first == "eccentric" else (turn_end, end))),
+                first,
+                block=block,
+                halves=len(tops[i]) - 1,
+            )
+        )
+        block += rest
+    return mark_partials(reps)
+
+
+def _late(grid: Array, rates: Array, start: float, end: float) -> float:
+    """Mean speed in the last third of a phase over the mean of the rest."""
+    cut = start + (end - start) * 2 / 3
+    speeds = np.abs(rates)
+    before, late = speeds[(grid >= start) & (grid < cut)], speeds[(grid >= cut) & (grid <= end)]
+    return float(late.mean() / max(before.mean(), 1e-9)) if len(before) and len(late) else 1.0
+
+
+def mark_partials(reps: list[Rep]) -> list[Rep]:
+    """Reps with the incomplete ones marked: a range under 85 % of the set's median."""
+    if not reps:
+        return []
+    middle = float(np.median([r.range for r in reps]))
+    return [replace(r, complete=r.range >= PARTIAL_SHARE * middle) for r in reps]
+
+
+def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
+    """Upward acceleration (m/s²) of a point at the reps' turn-rounds: the median over reps of the largest within 0.3 s.
+
+    times (T,) s, height_m (T,) m; smoothed at 4 Hz first, since a second derivative multiplies noise.
+    """
+    grid, even = evenly(times, height_m)
+    bend = np.gradient(np.gradient(low_pass(even, 1 / (grid[1] - grid[0]), 4.0), grid), grid)
+    around = max(0.3, float(grid[1] - grid[0]))
+    peaks = [float(bend[np.abs(grid - r.bottom_s) <= around].max()) for r in reps]
+    return max(float(np.median(peaks)), 0.0) if peaks else 0.0

@@ -1,0 +1,39 @@
+"""The angle series by name: how each is called and counted, and which films show it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from deepmirror.core.skeleton import SIDES
+
+
+@dataclass(frozen=True)
+class SeriesSpec:
+    """One series over the frames of a film. front_only: no side film shows it."""
+
+    title: str
+    unit: str = "°"
+    front_only: bool = False
+
+
+SERIES: dict[str, SeriesSpec] = {
+    "knee_flexion": SeriesSpec("knee flexion"),
+    "hip_flexion": SeriesSpec("hip flexion"),
+    "ankle_dorsiflexion": SeriesSpec("ankle dorsiflexion"),
+    "trunk_lean": SeriesSpec("trunk lean"),
+    "thigh_from_horizontal": SeriesSpec("thigh from horizontal"),
+    "shank_from_vertical": SeriesSpec("shank from vertical"),
+    "elbow_flexion": SeriesSpec("elbow flexion"),
+    "fppa": SeriesSpec("frontal-plane projection angle", front_only=True),
+    "knee_medial": SeriesSpec("knee off its line", "% of the shank", front_only=True),
+    "knee_to_foot": SeriesSpec("knee inside the line to the toe", "% of the shank", front_only=True),
+    "leg_spread": SeriesSpec("legs apart", front_only=True),
+    "knee_ankle_separation_ratio": SeriesSpec("knee gap over ankle gap", "", front_only=True),
+}
+"""By the name in measures.json without its side."""
+
+
+def series_spec(name: str) -> SeriesSpec:
+    """What is known of a series, by its name with or without its side. Raises KeyError."""
+    side = next((s for s in SIDES if name.endswith(f"_{s}")), None)
+    return SERIES[name.removesuffix(f"_{side}") if side else name]

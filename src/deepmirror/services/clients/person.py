@@ -1,0 +1,331 @@
+"""One client's record: reading and changing it, what the films say of it, and what the build solver makes of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from deepmirror.core.body.anthropometry import STATURE_SHARES
+from deepmirror.core.body.client_body import JOINT_SHARE
+from deepmirror.core.body.machine_model import MACHINES
+from deepmirror.core.body.squat_model import Answer, Build, SetupEffect
+from deepmirror.core.body.squat_model import Setup as Setup
+from deepmirror.core.camera.sagittal_fit import film_length
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
+from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
+from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.services.clients.sheets import pain_words
+from deepmirror.services.common.history import History
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.common.plausible import impossible_lengths
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
+from deepmirror.services.posture.posture_commands import HINGES as HINGES
+from deepmirror.services.posture.posture_commands import LENGTHS, Ask, body_of, limits_of, solve_build
+
+RANGES_CM = {
+    "thigh": (25, 65),
+    "shank": (25, 65),
+    "foot": (15, 40),
+    "trunk": (30, 75),
+    "biacromial": (20, 60),
+    "hip_breadth": (12, 50),
+    "seat_to_floor": (25, 65),
+}
+LIMIT_NAMES = {"ankle_dorsiflexion": "Ankle bend", "hip_flexion": "Hip bend", "knee_flexion": "Knee bend"}
+SCHOOLS = {
+    "shallow_depth": ("Depth", ("parallel", "below_parallel", "box")),
+    "knee_past_toe": ("Knee past toes", ("allowed", "never")),
+    "trunk_lean": ("Trunk lean", ("build", "upright")),
+}
+FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
+NEWEST_FILMS = 4
+GUIDED = (*MACHINES, *HINGES)
+UNUSUAL_SHARE = 0.04
+DEPTH = "thigh_from_horizontal_min_deg"
+DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
+
+
+@dataclass(frozen=True)
+class LengthRow:
+    """A body length: value, where it comes from, what stature would predict, and what the films saw (value, u); breadths between
+    the joints' centres."""
+
+    name: str
+    cm: float
+    source: str
+    predicted_cm: float
+    film: tuple[float, float] | None = None
+
+    @property
+    def flagged(self) -> bool:
+        """Measured and film disagree by more than 7 %, and by more than the film's own doubt."""
+        if self.film is None or self.source != "measured":
+            return False
+        away = abs(self.film[0] - self.cm)
+        return away > FLAG_SHARE * self.cm and away > self.film[1]
+
+
+@dataclass(frozen=True)
+class FilmView:
+    """What one film showed of this body: lengths by segment (cm, u), each rep's depth and lean (degrees), and the posture of
+    its deepest rep: shank from upright, thigh over level, trunk lean (degrees); None where the film does not show it."""
+
+    film_id: int
+    lengths: dict[str, tuple[float, float]]
+    depths_deg: tuple[float, ...]
+    leans_deg: tuple[float, ...]
+    deepest_deg: tuple[float, float, float] | None = None
+    movement: str = ""
+    side: Side | None = None
+
+
+@dataclass(frozen=True)
+class Solved:
+    """An answer of the build solver with its levers, and the deepest posture beside it."""
+
+    answer: Answer
+    levers: list[SetupEffect]
+    deepest: Answer
+
+
+class PersonFile:
+    """An open client's record with undo and redo without limit; every change is saved as it happens and kept in the history."""
+
+    def __init__(self, desk: Desk, client_id: int) -> None:
+        if not desk.saver.retry():
+            raise LibraryError(f"Your last edits are not saved yet: {desk.saver.sentence}")
+        self.desk, self.client_id = desk, client_id
+        record = desk.store.client(client_id)
+        self.name = record.name
+        self._history: History[dict[str, Any]] = History(record.body)
+        self.views: list[FilmView] = []
+
+    @property
+    def body(self) -> dict[str, Any]:
+        """The record as a dictionary, the brief's client part."""
+        return self._history.present
+
+    @property
+    def client(self) -> ClientPart:
+        """The record, checked."""
+        return check_client(self.body)
+
+    def lengths(self) -> list[LengthRow]:
+        """All body lengths with their source, the prediction and the films' own."""
+        body = body_of(self.client)
+        rows = []
+        for name in LENGTHS:
+            length = body.joint_breadth(name) if name in JOINT_SHARE else body.length(name)
+            seen = [v.lengths[name] for v in self.views if name in v.lengths]
+            film = (float(np.mean([s[0] for s in seen])), float(np.max([s[1] for s in seen]))) if seen else None
+            usual = JOINT_SHARE.get(name, 1.0) * STATURE_SHARES[name] * body.stature()
+            rows.append(LengthRow(name, length.cm, length.source, usual, film))
+        return rows
+
+    def proportions(self) -> list[str]:
+        """What is unusual about the proportions, in plain words without praise or blame."""
+        rows = {r.name: r for r in self.lengths()}
+        out = []
+        for a, b in (("thigh", "shank"), ("thigh", "trunk")):
+            usual = rows[a].predicted_cm / rows[b].predicted_cm
+            ratio = rows[a].cm / rows[b].cm
+            if rows[a].source == rows[b].source == "predicted":
+                continue
+            away = ratio / usual - 1
+            size = "about as usual" if abs(away) < UNUSUAL_SHARE else f"{'long' if away > 0 else 'short'}, by {abs(away) * 100:.0f} %"
+            out.append(f"Thigh against {b}: {ratio:.2f} (usual {usual:.2f}): {size}.")
+        return out or ["No length was measured: the proportions are those predicted from stature."]
+
+    def set_stature(self, text: str) -> None:
+        """Raises BadBrief with a sentence when the text is no stature."""
+        self._set("stature", stature_cm=_parsed(parse_length_cm, text, 50, 260, "A stature") if text.strip() else None)
+
+    def set_mass(self, text: str) -> None:
+        """Raises BadBrief with a sentence when the text is no body mass."""
+        self._set("mass", mass_kg=_parsed(parse_mass_kg, text, 15, 400, "A body mass") if text.strip() else None)
+
+    def set_length(self, name: str, text: str) -> None:
+        """A measured length; an empty text goes back to the prediction. Raises BadBrief."""
+        known = dict(self.body.get("segments_cm", {}))
+        if text.strip():
+            low, high = RANGES_CM[name]
+            known[name] = _parsed(parse_length_cm, text, low, high, f"A {name.replace('_', ' ')}")
+        else:
+            known.pop(name, None)
+        self._set(name.replace("_", " "), segments_cm=known)
+
+    def use_films(self) -> int:
+        """Take the films' lengths where nobody measured; returns how many were taken."""
+        taken = {r.name: round(r.film[0], 1) for r in self.lengths() if r.film is not None and r.source != "measured"}
+        if taken:
+            self._set("lengths from films", film_cm=dict(self.body.get("film_cm", {})) | taken)
+        return len(taken)
+
+    def set_limit(self, name: str, degrees: float | None) -> None:
+        """A joint limit in degrees, None for the usual one."""
+        known = {k: v for k, v in self.body.get("limits_deg", {}).items() if k != name}
+        self._set(LIMIT_NAMES[name].lower(), limits_deg=known | ({name: degrees} if degrees is not None else {}))
+
+    def set_school(self, code: str, school: str) -> None:
+        """The client's school in one topic."""
+        self._set(f"school of {SCHOOLS[code][0].lower()}", schools=dict(self.body.get("schools", {})) | {code: school})
+
+    def set_fields(self, label: str, **fields: Any) -> None:
+        """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""
+        self._set(label, **fields)
+
+    def _set(self, label: str, **fields: Any) -> None:
+        self.desk.store.must_write()
+        body = {k: v for k, v in (self.body | fields).items() if v is not None}
+        wrong = next(impossible_lengths(check_client(body)), "")
+        if wrong and wrong not in impossible_lengths(self.client):
+            raise BadBrief(wrong)
+        if body == self.body:
+            return
+        self._history.do(label, body)
+        self._save(f"change {label}")
+
+    def _save(self, label: str) -> None:
+        store, client_id, body, at = self.desk.store, self.client_id, self.body, self.desk.now().isoformat(timespec="seconds")
+        self.desk.saver.write(lambda: store.update_client(client_id, body, at, label))
+
+    def can_undo(self) -> str | None:
+        """What undo would take back, or None."""
+        return self._history.can_undo()
+
+    def can_redo(self) -> str | None:
+        """What redo would bring again, or None."""
+        return self._history.can_redo()
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        self.desk.store.must_write()
+        if (label := self._history.undo()) is not None:
+            self._save(f"undo {label}")
+
+    def redo(self) -> None:
+        """Bring the change last taken back again."""
+        self.desk.store.must_write()
+        if (label := self._history.redo()) is not None:
+            self._save(f"redo {label}")
+
+    def caution(self) -> str:
+        """What noted pain asks for, with the steps for a painful knee or back; empty without pain."""
+        if not self.client.pain:
+            return ""
+        first = "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
+        return "\n".join([first, *pain_words(self.desk, self.client.pain)])
+
+    def history(self) -> list[tuple[str, str]]:
+        """When and what was changed, newest first."""
+        return self.desk.store.client_changes(self.client_id)
+
+    def default(self, movement: str) -> tuple[str, str]:
+        """The client's usual tempo and rep range for a movement, empty when none was set."""
+        row = self.client.defaults.get(movement)
+        return (row.tempo or "", row.reps or "") if row else ("", "")
+
+    def set_default(self, movement: str, tempo: str, reps: str) -> None:
+        """The usual tempo ("3-1-1-0") and rep range ("8-12") for a movement. Raises BadBrief."""
+        rows = {k: v for k, v in dict(self.body.get("defaults", {})).items() if k != movement}
+        row = {k: v for k, v in (("tempo", tempo.strip()), ("reps", reps.strip())) if v}
+        self._set(f"usual {movement.replace('_', ' ')}", defaults=rows | ({movement: row} if row else {}))
+
+    def machine(self, movement: str, depth_deg: float, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
+        """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
+        ask = Ask(movement, depth_deg, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
+        answer, levers = solve_build(self.client, ask)
+        return Solved(answer, levers, solve_build(self.client, replace(ask, depth="deepest"))[0])
+
+    def solve(self, depth_deg: float, setup: Setup) -> Solved:
+        """The build solver for this body: posture, levers and the deepest posture."""
+        build = Build(body_of(self.client), limits_of(self.client))
+        deepest = build.deepest(setup)
+        reachable = depth_deg >= deepest.posture.thigh_from_horizontal - DEPTH_STEP_DEG
+        answer = build.at_depth(depth_deg, setup) if reachable else replace(deepest, feasible=False)
+        return Solved(answer, build.levers(depth_deg, setup), deepest)
+
+    def curves(self, setup: Setup) -> dict[str, list[tuple[float, float]]]:
+        """Deepest thigh angle (degrees) against heel lift (cm) and against opened knees (degrees), as (x, y) pairs."""
+        build = Build(body_of(self.client), limits_of(self.client))
+        heel = [(h, build.deepest_deg(replace(setup, heel_lift_cm=h))) for h in (0.0, 1.0, 2.0, 3.0, 4.0, 5.0)]
+        opened = [(k, build.deepest_deg(replace(setup, knees_open_deg=k))) for k in (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)]
+        return {"heel lift, cm": heel, "knees opened, °": opened}
+
+    def read_films(self, progress: Progress) -> list[FilmView]:
+        """What the newest measured films show of this body, and their state concluded anew with the present record."""
+        mine = [f for f in self.desk.store.films(self.client_id) if self.desk.store.evidence_path(f.id).exists()]
+        out = []
+        for i, record in enumerate(mine[:NEWEST_FILMS]):
+            progress.tell(i / max(len(mine), 1), "reading films")
+            try:
+                out.append(self._read(record.id))
+            except (BadBrief, BadFilm, CannotSolve):
+                continue
+        progress.tell(1.0, "done")
+        return out
+
+    def _read(self, film_id: int) -> FilmView:
+        film, brief, evidence = self.desk.open_analysis(film_id)
+        with film:
+            if evidence is None:
+                raise BadFilm("What was seen in this film is gone; it is looked at again when it is opened.")
+            analysis = conclude(film.facts, brief, self.desk.catalogue, evidence)
+            self.desk.note_result(film_id, analysis, film)
+        scene, lengths = analysis.scene, {}
+        if scene.plane is not None and brief.file.scale is not None and near_side(scene.view):
+            for segment in ("thigh", "shank"):
+                lengths[segment] = film_length(scene.track, scene.plane, segment, near_side(scene.view) or "left")
+        reps = analysis.measured.reps
+        goes_deep = any(f.measure == DEPTH for f in analysis.movement.fault)  # a calf raise has no depth to lay beside a squat's
+        depths = tuple(v[DEPTH].value for v in reps if goes_deep and DEPTH in v)
+        leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
+        side = one_side(analysis) if analysis.movement.one_leg else None
+        deepest = _deepest_posture(analysis) if goes_deep else None
+        return FilmView(film_id, lengths, depths, leans, deepest, analysis.movement.title, side)
+
+    def left_and_right(self) -> list[str]:
+        """Left against right from the newest pair of one-leg films of one movement, in lines; empty without such a pair."""
+        for view in self.views:
+            if view.side is None:
+                continue
+            other = next((v for v in self.views if v.movement == view.movement and v.side and v.side.side != view.side.side), None)
+            if other is not None and other.side is not None:
+                pair = (view.side, other.side) if view.side.side == "left" else (other.side, view.side)
+                return [f"{view.movement}, left against right", *side_words(*pair)]
+        return []
+
+    def film_posture(self, setup: Setup) -> dict[str, tuple[float, float]] | None:
+        """Points (cm) of the newest side film's deepest posture with this body's lengths; None without such a film."""
+        seen = next((v.deepest_deg for v in self.views if v.deepest_deg is not None), None)
+        if seen is None:
+            return None
+        shank, thigh, lean = np.radians(seen)
+        return Build(body_of(self.client), limits_of(self.client)).points(float(shank), float(thigh), float(lean), setup)
+
+    def words(self, cm: float) -> str:
+        """A length as this client reads it."""
+        return length_words(cm, self.client.imperial)
+
+
+def _deepest_posture(analysis: Analysis) -> tuple[float, float, float] | None:
+    scene = analysis.scene
+    names = [f"{n}_{scene.near}" for n in ("shank_from_vertical", "thigh_from_horizontal")] + ["trunk_lean"]
+    if not scene.reps or not set(names) <= set(scene.angles):
+        return None
+    thigh = scene.angles[names[1]].values
+    frame = int(np.argmin(thigh))
+    shank, level, lean = (float(scene.angles[n].values[frame]) for n in names)
+    return shank, level, lean
+
+
+def _parsed(parse: Any, text: str, low: float, high: float, what: str) -> float:
+    try:
+        return float(parse(text, low, high, what))
+    except ValueError as error:
+        raise BadBrief(str(error)) from error

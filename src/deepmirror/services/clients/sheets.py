@@ -1,0 +1,156 @@
+"""Set-up sheets: what to set for this client on this machine, from her lengths, the build solver and her last film."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.measures.foot_measures import CLOCK_HOUR_DEG
+from deepmirror.core.uncertain_value import Value
+from deepmirror.errors import BadBrief, LibraryError
+from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.files import private_folder, write_whole
+from deepmirror.movements.pathways import Pathway, pathways_for
+from deepmirror.movements.schema import Movement
+from deepmirror.reply.sheet import Sheet, SheetLine
+from deepmirror.reply.sheet import render_sheet as render_sheet
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
+from deepmirror.store.forget import sheet_folder
+
+ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
+PIVOT_GOOD_CM = 1.0
+COMMON = "common practice"
+
+
+def make_sheet(desk: Desk, client_id: int, movement_id: str, last: Analysis | None = None) -> Sheet:
+    """The sheet of one client and movement; `last` is her last film of it. Raises BadMovement, BadBrief."""
+    record = desk.store.client(client_id)
+    movement, client = desk.catalogue.movement(movement_id), check_client(record.body)
+    return Sheet(
+        record.name,
+        movement.title,
+        movement.start or "as agreed",
+        desk.now().strftime("%d %B %Y"),
+        tuple(movement.setup),
+        tuple(_lines(client, movement)),
+        tuple(_last_time(last)) if last is not None else (),
+        tuple(client.pain),
+        tuple((p.title, pathway_lines(desk, p)) for p in pathways_for(client.pain)),
+        _names(desk, movement.easier),
+        _names(desk, movement.harder),
+        _names(desk, movement.instead),
+        tuple(movement.disputed),
+        tuple(movement.cautions),
+    )
+
+
+def pathway_lines(desk: Desk, pathway: Pathway) -> tuple[str, ...]:
+    """The steps of a pathway in order, and what may take the place of what hurts."""
+    instead = ", ".join(_names(desk, pathway.instead))
+    return (*pathway.steps, *([f"May take its place: {instead}."] if instead else []))
+
+
+def pain_words(desk: Desk, pain: list[str]) -> list[str]:
+    """All pathways that noted pains call for, as lines: title, then its steps."""
+    return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(desk, p), 1)))]
+
+
+def write_sheet(desk: Desk, client_id: int, movement_id: str, sheet: Sheet) -> Path:
+    """Write the page into the client's folder of sheets, named by its movement; returns its path. Raises LibraryError."""
+    desk.store.must_write()
+    try:
+        path = private_folder(sheet_folder(desk.store, client_id)) / f"{movement_id}.html"
+        write_whole(path, render_sheet(sheet).encode())
+    except OSError as error:
+        raise LibraryError(f"The set-up sheet could not be written: {error.strerror or error}.") from error
+    return path
+
+
+def _names(desk: Desk, words: list[str]) -> tuple[str, ...]:
+    """Movement ids become titles; other words stay."""
+    known = desk.catalogue.movements
+    return tuple(known[w].title.lower() if w in known else w for w in words)
+
+
+def _cm(low: float, high: float | None = None) -> str:
+    return f"{low:.0f} cm" if high is None else f"{low:.0f} to {high:.0f} cm"
+
+
+def _lines(client: ClientPart, movement: Movement) -> list[SheetLine]:
+    body = body_of(client)
+    if not body.known():
+        return [SheetLine("Numbers", "not known", "give the client's stature or her lengths in the Person room")]
+    shank, source = body.length("shank").cm, f"shank {body.length('shank').source}"
+    out = []
+    if "pivot" in movement.marks:
+        out.append(SheetLine("Knee's centre", "level with the pivot", f"within {PIVOT_GOOD_CM:.0f} cm is good; {COMMON}"))
+    if "roller" in movement.marks:
+        low, high = (share * shank for share in ROLLER_BAND)
+        out.append(SheetLine("Roller's middle below the knee", _cm(low, high), f"80 to 95 % of the way to the ankle; {source}"))
+    if movement.id in FREE_SQUATS or "platform" in movement.marks:
+        shoulders = body.joint_breadth("biacromial")
+        out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder joints, {shoulders.source}"))
+        out.append(SheetLine("Toes out", "0 to 30° each", f"up to one clock hour; {COMMON}, comfort decides"))
+    return out + _solved(client, movement)
+
+
+def _solved(client: ClientPart, movement: Movement) -> list[SheetLine]:
+    """What the build solver says of the depth this body has."""
+    body, limits = body_of(client), limits_of(client)
+    if movement.id in MACHINES:
+        machine = MACHINES[movement.id]
+        build = GuidedBuild(body, limits)
+        deepest = build.deepest(machine)
+        higher = build.deepest(replace(machine, foot_height_cm=machine.foot_height_cm + 8.0))
+        gain = higher.posture.knee_flexion - deepest.posture.knee_flexion
+        reach = f"about {deepest.posture.knee_flexion:.0f}° of knee bend"
+        return [
+            SheetLine("Deepest this build has", reach, "build solver, usual machine angles"),
+            SheetLine("Feet 8 cm higher", f"{gain:+.0f}° of knee bend", "build solver"),
+        ]
+    if movement.id not in FREE_SQUATS and movement.id not in HINGES:
+        return []
+    try:
+        deepest, levers = solve_build(client, Ask(movement.id, "deepest"))
+    except BadBrief:
+        return []
+    if movement.id in HINGES:
+        reach = f"about {deepest.posture.hip_flexion:.0f}° of hip bend"
+        return [SheetLine("Down to", reach, "hip limit; go lower set by set with a flat back")]
+    thigh = deepest.posture.thigh_from_horizontal
+    words = f"thigh {abs(thigh):.0f}° {'below' if thigh < 0 else 'above'} level"
+    out = [SheetLine("Deepest this build has", words, f"build solver; {deepest.binding_limit or 'nothing'} stops it".replace("_", " "))]
+    lift = next((v for v in levers if v.change == "heel_lift_cm"), None)
+    if lift is not None:
+        out.append(SheetLine(f"Heels {lift.by} cm higher", f"{lift.depth_gain_deg:+.0f}° of depth", "build solver"))
+    return out
+
+
+def _last_time(last: Analysis) -> list[str]:
+    """What the last film measured of the set-up, and what its findings ask to change."""
+    film = last.measured.film
+    out = [f.change for f in last.judgement.findings]
+    if "pivot_misalignment_cm" in film and "pivot_along_cm" in film:
+        out.append(_pivot_words(film["pivot_misalignment_cm"], film["pivot_along_cm"], film["pivot_across_cm"]))
+    for side in ("left", "right"):
+        if f"foot_height_{side}_pct" in film:
+            height = film[f"foot_height_{side}_pct"].value
+            zone = "low" if height < 100 / 3 else "high" if height > 200 / 3 else "middle"
+            turn = film[f"toe_out_{side}_deg"].value
+            hours = f"{turn / CLOCK_HOUR_DEG:.1f} clock hours"
+            out.append(f"The {side} foot stood in the {zone} third ({height:.0f} % up), toes {turn:.0f}° out ({hours}).")
+    return list(dict.fromkeys(out))
+
+
+def _pivot_words(away: Value, along: Value, across: Value) -> str:
+    if away.value - away.u <= PIVOT_GOOD_CM:
+        return f"The knee sat {away.value:.1f} ± {away.u:.1f} cm from the pivot: keep this setting."
+    parts = []
+    if abs(along.value) > along.u:
+        parts.append(f"{abs(along.value):.0f} cm {'back towards the hip' if along.value > 0 else 'on towards the foot'}")
+    if abs(across.value) > across.u:
+        parts.append(f"{abs(across.value):.0f} cm {'away from the front' if across.value > 0 else 'to the front'} of the shin")
+    return f"The knee sat {away.value:.1f} ± {away.u:.1f} cm from the pivot: move it {' and '.join(parts) or 'towards the pivot'}."

@@ -1,0 +1,273 @@
+"""The coach's desk: clients, films and what has become of them."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError, WorkFailed
+from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.files import write_whole
+from deepmirror.media.film import Film
+from deepmirror.movements.loader import Catalogue, load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.view_classifier import guess_view
+from deepmirror.services.common.failures import FailureLog
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.common.saving import Saver
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.follow_up import note_looks
+from deepmirror.services.films.observation_runner import Observer, look_here
+from deepmirror.store.backups import back_up
+from deepmirror.store.library import ClientRecord as ClientRecord
+from deepmirror.store.library import FilmRecord as FilmRecord
+from deepmirror.store.library import FilmState as FilmState
+from deepmirror.store.library import LibraryStore
+
+DAYS_TO_ANSWER = 3
+STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
+TRY_AGAIN = "Not measured (M tries again): "
+BROKEN_OFF = f"{TRY_AGAIN}the program ended while it was being done."
+REPLY_WORDS = {
+    FilmState.NEW: "waiting to be measured",
+    FilmState.MEASURING: "being measured",
+    FilmState.FAILED: "could not be measured",
+    FilmState.SENT: "answered",
+}
+SETTLED = (FilmState.SENT, FilmState.ASKED, FilmState.REPLACED)  # what became of a film stays when it is measured anew
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something to choose from a list: its id and how it reads."""
+
+    id: str
+    title: str
+
+
+class Desk:
+    """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
+
+    def __init__(self, folder: Path, now: datetime | None = None, look: Observer = look_here, read_only: bool = False) -> None:
+        """Raises LibraryError, with LibraryBusy and LibraryDamaged among them."""
+        self.store = LibraryStore(folder, read_only)
+        self._now, self.look = now, look
+        self.saver, self.failures = Saver(), FailureLog(self.store.state_folder())
+        self.catalogue: Catalogue = load_catalogue(folder / "movements")
+        if not read_only:
+            self._own_up()
+
+    @property
+    def read_only(self) -> bool:
+        """True where the library is open for reading only."""
+        return self.store.read_only
+
+    def _own_up(self) -> None:
+        """A film that was being measured when the program was killed may be what killed it: it waits for the coach's word."""
+        for film in self.store.films(state=FilmState.MEASURING):
+            self.store.update_film(film.id, state=FilmState.FAILED, line=BROKEN_OFF)
+
+    def close(self) -> None:
+        """Close the library; what changed since the last backup is backed up."""
+        try:
+            self.back_up()
+        except LibraryError as error:
+            self.failures.note(error, "backing up")
+        self.store.close()
+
+    def back_up(self) -> None:
+        """Make a rolling backup of the database when it changed since the last one. Raises LibraryError."""
+        if not self.read_only:
+            back_up(self.store.folder)
+
+    def now(self) -> datetime:
+        """The present time (UTC)."""
+        return self._now or datetime.now(UTC)
+
+    def movements(self) -> list[Choice]:
+        """Movements to choose from, by title."""
+        return sorted((Choice(m.id, m.title) for m in self.catalogue.movements.values()), key=lambda c: c.title)
+
+    def clients(self) -> list[ClientRecord]:
+        """All clients by name."""
+        return self.store.clients()
+
+    def add_client(self, name: str, stature_cm: float | None = None) -> ClientRecord:
+        """A new client with what is known of the body."""
+        return self.store.add_client(name, {"stature_cm": stature_cm} if stature_cm else {})
+
+    def films(self) -> list[FilmRecord]:
+        """All films, newest first."""
+        return self.store.films()
+
+    def first_picture(self, path: Path) -> NDArray[np.uint8]:
+        """The first frame of a file, to choose by before importing. Raises BadFilm."""
+        with Film(path) as film:
+            return film.picture(0)
+
+    def guess_view(self, picture: NDArray[np.uint8]) -> str | None:
+        """From which side a picture shows the body, a guess for the coach to confirm; None when no body is found."""
+        return guess_view(picture)
+
+    def import_film(
+        self,
+        path: Path,
+        client_id: int,
+        movement: str,
+        view: str,
+        load_kg: float | None = None,
+        tempo: str | None = None,
+        note: str = "",
+        told: dict[str, Any] | None = None,
+    ) -> FilmRecord:
+        """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
+        self.store.must_write()
+        with Film(path):
+            pass
+        client = next((c for c in self.clients() if c.id == client_id), None)
+        if client is None:
+            raise LibraryError("Choose a client for this film.")
+        usual = client.body.get("defaults", {}).get(movement, {})
+        tempo = tempo or usual.get("tempo")
+        data: dict[str, Any] = {"movement": movement, "view": view, "client": client.body}
+        data |= {k: v for k, v in (("load_kg", load_kg), ("tempo", tempo)) if v}
+        check_brief(data)
+        self.catalogue.movement(movement)
+        due = (self.now() + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes")
+        return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due, told)
+
+    def measure(self, film_id: int, progress: Progress, first_look: Callable[[], object] = lambda: None) -> FilmRecord:
+        """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.
+
+        Its row tells how it went: whatever breaks makes it a failed film with a sentence. A film whose quick look was done and
+        whose measuring was stopped stays waiting; one that was answered stays so. first_look: called when the quick result is there.
+        """
+        try:
+            record = self.store.film(film_id)
+        except Gone:  # deleted while it waited
+            raise Cancelled from None
+        settled = {"state": record.state} if record.state in SETTLED else {}
+        self.store.update_film(film_id, **({"state": FilmState.MEASURING} | settled))
+        try:
+            self._measure(record, progress, first_look)
+        except Cancelled:
+            if not settled:
+                self.store.update_film(film_id, state=FilmState.NEW, line="")
+            raise
+        except DeepMirrorError as error:
+            if report := error.details.get("report"):
+                self.failures.note_words(str(report), "measuring a film, in a process apart")
+            again = TRY_AGAIN if isinstance(error, WorkFailed) else ""
+            self.store.update_film(film_id, **({"state": FilmState.FAILED, "line": f"{again}{error.sentence}"} | settled))
+        except Exception as error:  # noqa: BLE001 - our own mistake: it costs this film only, and is reported
+            report = self.failures.note(error, "measuring a film")
+            self.store.update_film(
+                film_id, **({"state": FilmState.FAILED, "line": f"{TRY_AGAIN}{self.failures.sentence(report)}"} | settled)
+            )
+        progress.tell(1.0, "done")
+        return self.store.film(film_id)
+
+    def _measure(self, record: FilmRecord, progress: Progress, first_look: Callable[[], object]) -> None:
+        brief = check_brief(record.brief)
+        movement = self.catalogue.movement(brief.file.movement)
+        with Film(record.path) as film:
+            for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
+                evidence = self.look(film, brief, movement, progress.within(start, end), what)
+                self.keep_evidence(record.id, evidence)
+                analysis = conclude(film.facts, brief, self.catalogue, evidence)
+                self.note_result(record.id, analysis, film)
+                if what == "quick":
+                    line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
+                    still = {"state": FilmState.MEASURING} if self.store.film(record.id).state not in SETTLED else {}
+                    self.store.update_film(record.id, line=line, **still)
+                    progress.tell(end, "a first look is there")
+                    first_look()
+
+    def keep_evidence(self, film_id: int, evidence: Evidence) -> None:
+        """Keep what was seen of a film. Raises LibraryError."""
+        try:
+            evidence.save(self.store.evidence_path(film_id))
+        except OSError as error:
+            raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
+
+    def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
+        """Write the one line of state and the turn-round frames of a measured film."""
+        if self.read_only:
+            return
+        result = result_of(analysis, film)
+        if (state := self.store.film(film_id).state) in SETTLED:
+            result["state"] = state
+        if state == FilmState.ASKED:
+            result.pop("line")
+        self.store.update_film(film_id, **result)
+        note_looks(self.store, film_id, analysis)
+
+    def unmeasured(self) -> list[int]:
+        """Films that still wait to be measured, oldest first. One that failed waits for a key."""
+        return [f.id for f in reversed(self.store.films(state=FilmState.NEW))]
+
+    def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
+        """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made."""
+        import cv2
+
+        chosen = [record.turns[int(i)] for i in np.linspace(0, len(record.turns) - 1, min(count, len(record.turns)))]
+        name = hashlib.sha1(repr((height, chosen)).encode(), usedforsecurity=False).hexdigest()[:10]
+        kept = self.store.folder / "strips" / f"{record.id}-{name}.jpg"
+        if chosen and kept.exists():
+            whole = cv2.imread(str(kept))
+            if whole is not None and whole.shape[1] % len(chosen) == 0:
+                return [np.ascontiguousarray(p[..., ::-1]) for p in np.split(whole, len(chosen), axis=1)]
+        out = []
+        with Film(record.path) as film:
+            for number in chosen or [int(v) for v in np.linspace(0, len(film.times) - 1, count + 2)[1:-1]]:
+                picture = film.picture(min(number, len(film.times) - 1))
+                width = round(picture.shape[1] * height / picture.shape[0])
+                out.append(np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.uint8))
+        if chosen and not self.read_only:
+            done, data = cv2.imencode(".jpg", np.concatenate(out, axis=1)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
+            if done:
+                with suppress(OSError):  # a full disk: they are made again the next time
+                    write_whole(kept, bytes(data))
+        return out
+
+    def open_analysis(self, film_id: int) -> tuple[Film, Brief, Evidence | None]:
+        """The film, its brief, and its evidence when it was measured and can be read back. Raises BadFilm, BadBrief, LibraryError."""
+        record = self.store.film(film_id)
+        brief, film = check_brief(record.brief), Film(record.path)
+        return film, brief, self.evidence(film_id, len(film.times))
+
+    def evidence(self, film_id: int, frames: int) -> Evidence | None:
+        """What was seen of a film; None when it was not looked at, or when the file is torn or another film's: it is made again."""
+        return self.evidence_in(self.store.evidence_path(film_id), frames)
+
+    def evidence_in(self, path: Path, frames: int) -> Evidence | None:
+        """What a file of evidence says of a film of so many frames; None when it is not there, torn, or another film's."""
+        try:
+            found = Evidence.load(path) if path.exists() else None
+        except BadEvidence as error:
+            self.failures.note(error, "reading evidence")
+            return None
+        return found if found is not None and len(found.times) == frames else None
+
+    def lacks_evidence(self, record: FilmRecord) -> bool:
+        """True for a film that was measured and whose evidence is gone."""
+        return record.state not in (FilmState.NEW, FilmState.MEASURING, FilmState.FAILED)
+
+
+def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
+    """State, one line of words, and turn-round frames of a measured film."""
+    reps, findings = analysis.scene.reps, analysis.judgement.findings
+    words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
+    words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
+    if len(findings) > 1:
+        words += f" and {len(findings) - 1} more"
+    line = words if reps else "No rep seen: ask for a new film"
+    return {"state": FilmState.READY if reps else FilmState.REFILM, "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}

@@ -1,0 +1,194 @@
+"""Following up: each correction that was sent is watched on the client's next films of the same movement."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.time_normalisation import Change, change
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
+from deepmirror.judge.findings import describe_band
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.store.library import LibraryStore
+from deepmirror.store.watches import WatchRecord as WatchRecord
+
+SAME_VIEW = {"side-left": "side", "side-right": "side", "front": "front", "rear": "front"}
+
+
+@dataclass(frozen=True)
+class Item:
+    """What was found when the correction was sent: the worst rep's number, its target, and the words sent with it."""
+
+    code: str
+    title: str
+    measure: str
+    unit: str
+    low: float | None
+    high: float | None
+    value: float
+    u: float
+    rep: int | None
+    time_s: float
+    view: str
+    cue: str
+    change: str
+
+    def band(self) -> Band:
+        """The target it was judged against."""
+        return Band(self.low, self.high)
+
+
+@dataclass(frozen=True)
+class Look:
+    """What one later film says: the worst rep's number and the verdict on the change; value is None where it cannot tell."""
+
+    value: float | None
+    u: float
+    rep: int | None
+    time_s: float
+    verdict: Change
+    within: bool
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class FollowUp:
+    """A watched correction as a film shows it: the record, what was found then, and what this film says."""
+
+    id: int
+    state: str
+    film_id: int
+    opened_at: str
+    item: Item
+    look: Look
+
+    def words(self, said: dict[Change, str] | None = None) -> str:
+        """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: real change, within the target". said: other words for the change."""
+        bare = bare_unit(self.item.unit)
+        before = number_words(self.item.value, self.item.u, bare)
+        if self.look.value is None:
+            return f"{before} then; this film cannot tell: {self.look.reason}"
+        after = number_words(self.look.value, self.look.u, self.item.unit)
+        now = ", within the target" if self.look.within else ""
+        return f"{before} then, {after} now: {(said or {}).get(self.look.verdict, self.look.verdict)}{now}"
+
+    def target_words(self) -> str:
+        """The target in words."""
+        return with_unit(describe_band(self.item.band()), self.item.unit)
+
+
+def number_words(value: float, u: float, unit: str) -> str:
+    """A number with its doubt, with a decimal where it is small."""
+    places = 1 if u < 1.5 and abs(value) < 20 else 0
+    return with_unit(f"{value:.{places}f} ± {u:.{places}f}", unit)
+
+
+def worst(analysis: Analysis, measure: str, band: Band) -> tuple[Rep | None, Value] | None:
+    """The number of the rep furthest out of the band, or the film's own; None when this film does not have it."""
+    if measure in analysis.measured.film:
+        return None, analysis.measured.film[measure]
+    pairs = [
+        (rep, values[measure])
+        for rep, values in zip(analysis.scene.reps, analysis.measured.reps, strict=True)
+        if measure in values and math.isfinite(values[measure].value) and math.isfinite(values[measure].u)
+    ]
+    return max(pairs, key=lambda pair: band.excess(pair[1].value)) if pairs else None
+
+
+def look_again(item: Item, analysis: Analysis) -> Look:
+    """What a film says of a correction."""
+    view = analysis.brief.file.view
+    found = worst(analysis, item.measure, item.band())
+    if found is None:
+        row = next((u for u in analysis.judgement.unmeasurable if u.measure == item.measure), None)
+        other = SAME_VIEW[view] != SAME_VIEW[item.view]
+        reason = row.reason if row else "it was filmed from another side" if other else "it has no number for it"
+        return Look(None, 0.0, None, 0.0, Change.CANNOT_TELL, False, reason)
+    rep, value = found
+    band = item.band()
+    said = change(Value(item.value, item.u), value, band)
+    inside = verdict(value, band) in (Verdict.WITHIN, Verdict.BORDERLINE)
+    time_s = rep.bottom_s if rep else analysis.scene.reps[-1].bottom_s if analysis.scene.reps else 0.0
+    return Look(value.value, value.u, rep.number if rep else None, time_s, said, inside)
+
+
+def items_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[str, str]]) -> list[Item]:
+    """What to watch after sending corrections with these codes; words: code -> (cue, change) as they were sent."""
+    items = []
+    for finding in analysis.judgement.findings:
+        if finding.code not in codes:
+            continue
+        cue, change = words[finding.code]
+        found = worst(analysis, finding.measure, finding.target)
+        items.append(
+            Item(
+                finding.code,
+                finding.title,
+                finding.measure,
+                finding.unit,
+                finding.target.low,
+                finding.target.high,
+                finding.value,
+                finding.u,
+                found[0].number if found and found[0] else None,
+                finding.time_s,
+                analysis.brief.file.view,
+                cue,
+                change,
+            )
+        )
+    return items
+
+
+def begin(store: LibraryStore, client_id: int, film_id: int, movement: str, at: str, items: list[Item]) -> None:
+    """Watch these corrections from now on."""
+    for item in items:
+        store.watches.add(client_id, film_id, movement, at, asdict(item))
+
+
+def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[FollowUp]:
+    """The corrections that wait for an answer on this film: those sent before it came, and closed ones it already spoke on."""
+    film = store.film(film_id)
+    out = []
+    for record in store.watches.of_client(film.client_id, analysis.movement.id):
+        told_here = any(f == film_id for f, _, _ in record.looks)
+        if record.film_id != film_id and record.opened_at <= _late(film.arrived_at) and (record.state == "open" or told_here):
+            item = item_of(record)
+            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, look_again(item, analysis)))
+    return out
+
+
+def _late(arrived_at: str) -> str:
+    """Sent before the film arrived; a film that arrived in the same second counts as later."""
+    return arrived_at + "~"
+
+
+def note_looks(store: LibraryStore, film_id: int, analysis: Analysis) -> None:
+    """Keep what this film says of every open correction, for the history."""
+    arrived = store.film(film_id).arrived_at
+    for row in watched(store, film_id, analysis):
+        if row.state == "open":
+            store.watches.look(row.id, film_id, arrived, asdict(row.look))
+
+
+def item_of(record: WatchRecord) -> Item:
+    """What was found when it was sent."""
+    return Item(**record.item)
+
+
+def look_of(raw: dict[str, Any]) -> Look:
+    """A look as it was kept."""
+    return Look(**(raw | {"verdict": Change(raw["verdict"])}))
+
+
+def history(record: WatchRecord) -> list[str]:
+    """The correction over the films: one line per film, oldest first."""
+    item = item_of(record)
+    lines = [f"{record.opened_at[:10]}: {number_words(item.value, item.u, item.unit)}, sent with “{item.cue}”"]
+    for _, at, raw in record.looks:
+        look = look_of(raw)
+        said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {look.verdict}"
+        lines.append(f"{at[:10]}: {said}" + (", within the target" if look.within else ""))
+    return lines

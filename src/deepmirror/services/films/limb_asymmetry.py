@@ -1,0 +1,78 @@
+"""Left against right from two films of one-leg work, number by number."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.uncertain_value import Value
+from deepmirror.services.films.analysis import Analysis
+
+COMPARED = [spec for spec in MEASURES.values() if spec.compared]
+PHASES = {"eccentric": "lowering", "concentric": "lifting"}
+SECONDS_U = 0.07  # k = 2 of a phase: two frames
+
+
+@dataclass(frozen=True)
+class Side:
+    """What one film says of one leg: side, reps, and the middle of each number over the reps with its doubt."""
+
+    side: str
+    reps: int
+    middles: dict[str, Value]
+
+
+@dataclass(frozen=True)
+class SideRow:
+    """One number on both sides; real is True when the difference is larger than both doubts together."""
+
+    words: str
+    unit: str
+    left: Value
+    right: Value
+    real: bool
+
+
+def one_side(analysis: Analysis) -> Side | None:
+    """The near leg's numbers; None for films that do not show one leg from its side, or without reps."""
+    side, reps = near_side(analysis.scene.view), analysis.measured.reps
+    if side is None or not reps:
+        return None
+    middles = {}
+    for spec in COMPARED:
+        values = [r[spec.name] for r in reps if spec.name in r]
+        if values:
+            spread = 2 * float(np.std([v.value for v in values])) / math.sqrt(len(values))
+            middle = Value(float(np.median([v.value for v in values])), float(np.median([v.u for v in values])))
+            middles[spec.name] = middle.widened(spread)
+    for phase in PHASES:
+        seconds = [s for r in analysis.scene.reps if (s := r.phases_s[phase]) is not None]
+        middles[phase] = Value(float(np.median(seconds)), math.hypot(SECONDS_U, 2 * float(np.std(seconds)) / math.sqrt(len(seconds))))
+    return Side(side, len(analysis.scene.reps), middles)
+
+
+def compare_sides(left: Side, right: Side) -> list[SideRow]:
+    """Numbers both films have, the surest differences first."""
+    titles = [(s.name, s.words, s.unit) for s in COMPARED] + [(phase, words, "s") for phase, words in PHASES.items()]
+    rows = []
+    for name, words, unit in titles:
+        if name in left.middles and name in right.middles:
+            a, b = left.middles[name], right.middles[name]
+            rows.append(SideRow(words, unit, a, b, abs(a.value - b.value) > math.hypot(a.u, b.u)))
+    return sorted(rows, key=lambda r: -abs(r.left.value - r.right.value) / max(math.hypot(r.left.u, r.right.u), 1e-9))
+
+
+def side_words(left: Side, right: Side) -> list[str]:
+    """The comparison in lines; the side with fewer reps sets the reps, as the weaker one does."""
+    lines = []
+    if left.reps != right.reps:
+        weaker = "left" if left.reps < right.reps else "right"
+        lines.append(f"{left.reps} reps left, {right.reps} right: the {weaker} side goes first and sets the reps")
+    for row in compare_sides(left, right):
+        if row.real:
+            lines.append(f"{row.words}: {row.left.value:.1f} left, {row.right.value:.1f} right {row.unit} (a real difference)")
+    return lines or ["no difference between left and right larger than the doubt"]

@@ -1,0 +1,127 @@
+"""What of a finding is build, and what would change it: the solver's words for one analysed film."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build, Setup, SetupEffect
+from deepmirror.core.measures.contact_measures import distances
+from deepmirror.core.measures.context import MeasurementContext
+from deepmirror.core.motion.reps import rise_acceleration
+from deepmirror.core.uncertain_value import Band
+from deepmirror.exchange.brief import BriefFile
+from deepmirror.judge.findings import BuildView, Measured
+from deepmirror.services.posture.posture_commands import body_of, film_setup, limits_of
+
+ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
+LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
+
+
+def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
+    """The solver's targets and levers for this film's client; None where the solver does not know the movement or the view."""
+    if file.movement in MACHINES:
+        return _machine_view(file, scene, measured)
+    setup = film_setup(file.movement, file.client, file.load_kg)
+    if setup is None or scene.near is None or not body_of(file.client).known():
+        return None
+    depths = [v["thigh_from_horizontal_min_deg"].value for v in measured.reps if "thigh_from_horizontal_min_deg" in v]
+    if not depths:
+        return None
+    if scene.plane is not None:
+        setup = replace(setup, knees_open_deg=float(np.clip(scene.plane.theta[1], 0, 35)))
+    build, depth = Build(body_of(file.client), limits_of(file.client)), float(np.median(depths))
+    deepest = build.deepest(setup)
+    reached = max(depth, deepest.posture.thigh_from_horizontal)
+    band = build.lean_band(reached, setup)
+    words = [
+        f"deepest this build reaches: thigh {deepest.posture.thigh_from_horizontal:.0f}° over level, then {_limit(deepest.binding_limit)}"
+    ]
+    lean = None
+    if band is not None:
+        lean = Band(None, band[1] + LEAN_MARGIN_DEG)
+        words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
+    words += _dynamics(scene, build, setup, reached)
+    words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
+    return BuildView(lean, tuple(words), binding_limit=deepest.binding_limit)
+
+
+def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
+    """On a seat: the two answers to a pelvis that curls, each with the depth it gives this body."""
+    if not body_of(file.client).known() or not any("hip_lift_cm" in v for v in measured.reps):
+        return None
+    depths = [v["knee_flexion_max_deg"].value for v in measured.reps if "knee_flexion_max_deg" in v]
+    flat = flat_depth(scene, measured)
+    if flat is None:
+        return None
+    flat_deg, how = flat
+    depth = float(np.max(depths))
+    machine, limits = MACHINES[file.movement], limits_of(file.client)
+    # the film says where these hips ran out of room; the solver's own limit is set by it
+    bent = GuidedBuild(body_of(file.client), limits).posture(flat_deg, machine).hip_flexion
+    build = GuidedBuild(body_of(file.client), replace(limits, hip_flexion=bent))
+    opened = [(o, build.deepest(replace(machine, knees_open_deg=float(o))).posture.knee_flexion) for o in range(5, 35, 5)]
+    enough = next(((o, k) for o, k in opened if k >= depth - 1.0), opened[-1])
+    answer = (
+        f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
+        f"which gives this build's hips room to about {enough[1]:.0f}°."
+    )
+    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, "hip_flexion")
+
+
+def flat_depth(scene: MeasurementContext, measured: Measured) -> tuple[float, str] | None:
+    """Deepest knee flexion (degrees) this film shows with the pelvis flat, and how it is known; None when it never left the pad.
+
+    Reps that kept the pelvis down tell it best; without one it is where the pelvis began to leave.
+    """
+    lifts = [
+        (rep, v["hip_lift_cm"].value, v["knee_flexion_max_deg"].value)
+        for rep, v in zip(scene.reps, measured.reps, strict=True)
+        if {"hip_lift_cm", "knee_flexion_max_deg"} <= set(v)
+    ]
+    rep = next((r for r, lift, _ in lifts if lift > LIFTED_CM), None)
+    if rep is None:
+        return None
+    clean = [knee for _, lift, knee in lifts if lift <= ONSET_CM]
+    if clean:
+        return max(clean), "the pelvis still lay flat on this film"
+    assert scene.px_per_cm is not None
+    away = distances(scene, "hip", "pad")[0] / scene.px_per_cm.value
+    knee = scene.angle("knee_flexion")
+    inside = np.flatnonzero((scene.track.times >= rep.start_s) & (scene.track.times <= rep.bottom_s))
+    onset = inside[int(np.argmax(away[inside] > ONSET_CM))]
+    return float(knee.values[onset]), "the pelvis began to leave the pad on this film"
+
+
+def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: float) -> list[str]:
+    """What the turn-rounds' own acceleration adds to the hip's moment, an estimate to compare reps and set-ups by."""
+    answer = build.at_depth(depth, setup)
+    if scene.px_per_cm is None or not scene.reps or not answer.feasible:
+        return []
+    hip = scene.side_point("hip")
+    rise = rise_acceleration(scene.track.times, scene.track.point(hip) @ scene.up / scene.px_per_cm.value / 100, scene.reps)
+    still = build.moments(answer.posture, setup)["hip"]
+    moving = build.moments(answer.posture, setup, rise)["hip"]
+    return [
+        f"hip moment at this depth, both legs: {still:.0f} N·m held still, {moving:.0f} with the turn-round's {rise:.1f} m/s² (estimate)"
+    ]
+
+
+def _limit(name: str | None) -> str:
+    return {
+        "ankle_dorsiflexion": "the ankle runs out",
+        "hip_flexion": "the hip runs out",
+        "knee_flexion": "hamstring meets calf",
+        "balance": "balance runs out",
+    }.get(name or "", "nothing stops it")
+
+
+def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:
+    opened = lever.change == "knees_open_deg"
+    what = f"knees opened {lever.by}° more" if opened else f"{lever.by} cm heel lift"
+    lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))
+    bound = "up to " if opened and lever.depth_gain_deg >= OPENING_MOST_GAIN * float(lever.by) else ""
+    gain = f"{bound}{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"
+    return f"{what}: {gain}" + (f", {lever.lean_change_deg:+.0f}° lean" if lever.lean_change_deg is not None else "")

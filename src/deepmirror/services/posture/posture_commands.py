@@ -1,0 +1,123 @@
+"""The build solver as use cases: from a client's record to postures, levers and the batch contract's record."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from deepmirror.core.body.anthropometry import dorsiflexion_from_wall
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
+from deepmirror.core.body.squat_model import BARS, Answer, Build, Limits, Setup, SetupEffect
+from deepmirror.errors import BadBrief
+from deepmirror.exchange.brief import ClientPart, read_client
+from deepmirror.services.common.plausible import impossible_lengths
+
+FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
+HINGES = {"romanian_deadlift": 18.0, "stiff_leg_deadlift": 8.0}
+"""Knee flexion (degrees) kept through the hinge; common practice, no source."""
+PARALLEL_DEG, RIGHT_ANGLE_DEG, HINGE_DEG = 0.0, 90.0, 90.0
+LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor")
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What is asked of a body. depth: "parallel", "deepest" or degrees (thigh over level; knee flexion on machines; hip
+    flexion in hinges)."""
+
+    movement: str = "back_squat"
+    depth: str | float = "parallel"
+    bar: str | None = None
+    heel_lift_cm: float = 0.0
+    knees_open_deg: float = 0.0
+    load_kg: float = 0.0
+    foot_height_cm: float | None = None
+
+
+def body_of(client: ClientPart) -> Body:
+    """The client's record in the core's terms."""
+    return Body(client.stature_cm, client.mass_kg, client.sex, dict(client.segments_cm), dict(client.film_cm))
+
+
+def limits_of(client: ClientPart) -> Limits:
+    """The client's own joint limits; the usual ones where none was measured."""
+    tested = {"ankle_dorsiflexion": dorsiflexion_from_wall(client.knee_to_wall_cm)} if client.knee_to_wall_cm is not None else {}
+    known = tested | {k: v for k, v in client.limits_deg.items() if k in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")}
+    return replace(Limits(), **known)
+
+
+def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[SetupEffect]]:
+    """Posture, limit and levers. Raises BadBrief for movements or set-ups the solver does not know, and for lengths no body has;
+    CannotSolve for joint limits that leave no posture."""
+    if wrong := next(impossible_lengths(client), ""):
+        raise BadBrief(wrong)
+    body, limits = body_of(client), limits_of(client)
+    if ask.movement in MACHINES:
+        machine = replace(MACHINES[ask.movement], load_kg=ask.load_kg, knees_open_deg=ask.knees_open_deg)
+        if ask.foot_height_cm is not None:
+            machine = replace(machine, foot_height_cm=ask.foot_height_cm)
+        guided = GuidedBuild(body, limits)
+        knee = RIGHT_ANGLE_DEG if isinstance(ask.depth, str) else float(ask.depth)
+        answer = guided.deepest(machine) if ask.depth == "deepest" else guided.at_depth(knee, machine)
+        return answer, guided.levers(answer.posture.knee_flexion, machine)
+    if ask.movement in HINGES:
+        hip = HINGE_DEG if isinstance(ask.depth, str) else float(ask.depth)
+        hip = limits.hip_flexion if ask.depth == "deepest" else hip
+        return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), []
+    if ask.movement not in FREE_SQUATS:
+        known = ", ".join(sorted([*FREE_SQUATS, *MACHINES, *HINGES]))
+        raise BadBrief(f"The build solver does not know “{ask.movement}”. It knows: {known}.")
+    bar = ask.bar or FREE_SQUATS[ask.movement]
+    if bar not in BARS:
+        raise BadBrief(f"“{bar}” is not a bar position. Known are: {', '.join(sorted(BARS))}.")
+    setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg)
+    build = Build(body, limits)
+    thigh = PARALLEL_DEG if isinstance(ask.depth, str) else float(ask.depth)
+    answer = build.deepest(setup) if ask.depth == "deepest" else build.at_depth(thigh, setup)
+    return answer, build.levers(answer.posture.thigh_from_horizontal if ask.depth == "deepest" else thigh, setup)
+
+
+def film_setup(movement: str, client: ClientPart, load_kg: float | None) -> Setup | None:
+    """The set-up a film of this movement was lifted in, as far as it is known; None for movements that are not free squats."""
+    if movement not in FREE_SQUATS:
+        return None
+    return Setup(FREE_SQUATS[movement], load_kg or 0.0, client.shoe_heel_cm)
+
+
+def r(value: float | None) -> float | None:
+    """Two digits for JSON."""
+    return None if value is None else round(value, 2)
+
+
+def build_record(client: ClientPart, ask: Ask) -> dict[str, Any]:
+    """The contract's JSON object."""
+    answer, levers = solve_build(client, ask)
+    p, body = answer.posture, body_of(client)
+    names = ("ankle_dorsiflexion", "knee_flexion", "hip_flexion", "trunk_lean", "thigh_from_horizontal")
+    return {
+        "feasible": answer.feasible,
+        "binding_limit": answer.binding_limit,
+        "posture_deg": {n: r(getattr(p, n)) for n in names},
+        "knee_past_toe_cm": r(p.knee_past_toe_cm),
+        "com_over_foot_pct": r(p.com_over_foot_pct),
+        "moments_nm": {k: r(v) for k, v in answer.moments_nm.items()},
+        "lengths_cm": {n: {"value": r(body.length(n).cm), "source": body.length(n).source} for n in LENGTHS},
+        "levers": [
+            {
+                "change": lever.change,
+                "by": lever.by,
+                "depth_gain_deg": r(lever.depth_gain_deg),
+                "lean_change_deg": r(lever.lean_change_deg),
+                "knee_travel_change_cm": r(lever.knee_travel_change_cm),
+            }
+            for lever in levers
+        ],
+        "note": "Static estimate for comparing set-ups; not a tissue load and not a diagnosis.",
+    }
+
+
+def build_command(path: Path, ask: Ask) -> str:
+    """The build command: JSON text for a CLIENT.json. Raises BadBrief with one sentence."""
+    return json.dumps(build_record(read_client(path), ask), indent=1, ensure_ascii=False, allow_nan=False)

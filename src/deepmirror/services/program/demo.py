@@ -1,0 +1,74 @@
+"""The invented demo: clients, films that ship measured, and last week's reply to one of them."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from datetime import datetime, timedelta
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from deepmirror.services.films import follow_up
+from deepmirror.services.films.analysis import conclude
+from deepmirror.services.films.film_library import DAYS_TO_ANSWER, Desk, FilmState
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.delivery import kept_whole
+
+
+def fill_demo(desk: Desk) -> None:
+    """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
+    if desk.read_only or desk.films():
+        return
+    root = resources.files("deepmirror") / "assets" / "demo"
+    with resources.as_file(root) as folder:
+        plan = json.loads((folder / "demo.json").read_text("utf-8"))
+        results = json.loads((folder / "results.json").read_text("utf-8"))
+        desk.store.phrases.set("coach", plan["coach"])
+        for item in plan["films"]:
+            film_id = _add(desk, folder, item, results)
+            if "answered_hours_ago" in item:
+                _answer(desk, film_id, desk.now() - timedelta(hours=float(item["answered_hours_ago"])))
+
+
+def _add(desk: Desk, folder: Path, item: dict[str, Any], results: dict[str, Any]) -> int:
+    brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
+    client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(item["client"], brief["client"])
+    if "machine" in item:
+        brief["machine"] = item["machine"]
+    arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
+    record = desk.store.add_film(
+        folder / f"{item['film']}.mp4",
+        client.id,
+        brief,
+        arrived.isoformat(timespec="seconds"),
+        item["note"],
+        (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"),
+        item.get("told"),
+    )
+    seen = folder / f"{item['film']}.npz"
+    if seen.exists():
+        shutil.copyfile(seen, desk.store.evidence_path(record.id))
+        desk.store.update_film(record.id, **results[item["film"]])
+    return record.id
+
+
+def _answer(desk: Desk, film_id: int, at: datetime) -> None:
+    """A reply that went out last week: its words and its watched corrections; the demo ships no film of it."""
+    film, brief, evidence = desk.open_analysis(film_id)
+    with film:
+        assert evidence is not None  # the demo's films ship measured
+        analysis = conclude(film.facts, brief, desk.catalogue, evidence)
+    record = desk.store.film(film_id)
+    when = at.isoformat(timespec="seconds")
+    reply = draft_reply(analysis, record.client_name, coach=desk.store.phrases.setting("coach", ""), date=when[:10])
+    unsent = desk.store.reply_folder(film_id)
+    unsent.mkdir(parents=True, exist_ok=True)
+    words = [f"{c.title}: {c.number} {c.cue}" for c in reply.chosen()]
+    (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
+    sent = reply.chosen()
+    items = follow_up.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    with kept_whole(desk, film_id, "reply", unsent, reply.to_dict(), when) as kept:
+        desk.store.replies.settle(kept.id, "handed", "in the demo's past")
+        desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
+        follow_up.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)

@@ -1,0 +1,198 @@
+"""Composing a reply: pre-filled from the findings and from what became of earlier corrections."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from deepmirror.core.motion.tempo import digits, time_under_tension_s
+from deepmirror.core.motion.time_normalisation import Change
+from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
+from deepmirror.core.units import in_their_units
+from deepmirror.judge.findings import Finding, describe_band
+from deepmirror.reply.model import CLICKS as CLICKS
+from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply, Since
+from deepmirror.reply.model import Anchor as Anchor
+from deepmirror.reply.model import Correction as Correction
+from deepmirror.reply.model import Stroke as Stroke
+from deepmirror.reply.model import StrokeKind as StrokeKind
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.follow_up import FollowUp, number_words
+from deepmirror.store.library import LibraryStore
+
+OWN = "own-"  # the codes of corrections the coach adds herself begin with this
+# what is told of an earlier correction, and how a client reads it
+PLAINLY = {
+    Change.REAL: "a real change",
+    Change.WORSE: "worse than then",
+    Change.NOT_TOLD: "too small a change to be sure of",
+}
+
+
+def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | None = None, coach: str = "", date: str = "") -> Reply:
+    """The findings as corrections, in their order (safety, range, tension, polish); the first three are chosen, leaving out
+    what only repeats one of them in the same reps. What became of earlier corrections comes before them."""
+    imperial, rows = analysis.brief.file.client.imperial, watched or []
+    corrections: list[Correction] = []
+    said: list[Finding] = []
+    for finding in analysis.judgement.findings:
+        again = any(f.severity == finding.severity and set(finding.reps) <= set(f.reps) for f in said)
+        worth = not again and len(said) < USUAL_CORRECTIONS
+        corrections.append(_correction(analysis, finding, worth, rows))
+        said += [finding] if worth else []
+    held = [c.held for c in analysis.judgement.checks if c.verdict is Verdict.WITHIN]
+    greeting = "Here is what your film shows, most important first." if corrections else "Here is what your film shows."
+    return Reply(
+        client,
+        analysis.movement.title,
+        in_their_units(_facts(analysis), imperial),
+        greeting,
+        " ".join(dict.fromkeys(held[:3])),
+        corrections,
+        _unable(analysis),
+        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.look.verdict in PLAINLY],
+        coach=coach,
+        imperial=imperial,
+        date=date,
+        table=rep_table(analysis, [c.measure for c in corrections if c.chosen]),
+    )
+
+
+def _unable(analysis: Analysis) -> list[str]:
+    """What only another film could tell; what a mark of the coach's would tell is no business of the client's."""
+    rows = [(u.reason, u.advice.words) for u in analysis.judgement.unmeasurable if u.advice.new_film]
+    return sorted({f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows})[:2]
+
+
+def rep_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
+    """Rep by rep: its own tempo, and the numbers that the chosen corrections speak of."""
+    imperial = analysis.brief.file.client.imperial
+    units = {f.measure: (f.title, bare_unit(f.unit)) for f in analysis.judgement.findings}
+    told = [m for m in dict.fromkeys(measures) if any(m in values for values in analysis.measured.reps)]
+    rows = [["Rep", "Tempo (s)", *(units[m][0] for m in told)]]
+    for rep, values in zip(analysis.scene.reps, analysis.measured.reps, strict=True):
+        said = [number_words(values[m].value, values[m].u, units[m][1]) if m in values else "–" for m in told]
+        rows.append([str(rep.number), digits(rep), *(in_their_units(w, imperial) for w in said)])
+    return rows if len(rows) > 1 else []
+
+
+def _facts(analysis: Analysis) -> str:
+    scene, load = analysis.scene, analysis.brief.file.load_kg
+    facts = [f"{len(scene.reps)} reps", *([f"{load:g} kg"] if load else []), f"{time_under_tension_s(scene.reps):.0f} s under load"]
+    if scene.tempo is not None:
+        facts.append(f"tempo asked {scene.tempo}")
+    if scene.reps:
+        facts.append(f"first rep {digits(scene.reps[0])} s")
+    return " · ".join(facts)
+
+
+def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[FollowUp]) -> Correction:
+    imperial = analysis.brief.file.client.imperial
+    frame = frame_at(analysis, f.time_s)
+    bare = bare_unit(f.unit)
+    earlier = next((row for row in watched if row.item.code == f.code and row.look.value is not None), None)
+
+    def said(text: str) -> str:
+        return in_their_units(text, imperial)
+
+    return Correction(
+        f.code,
+        f.title,
+        f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s.",
+        said(f"{number_words(f.value, f.u, f.unit)}; target {target_words(f.target, bare)}." + (_last_time(earlier) if earlier else "")),
+        said(f.why),
+        said(f.cue),
+        said(f.change),
+        said(f.film_next),
+        frame,
+        f.measure,
+        chosen,
+        severity=f.severity,
+        short=said(number_words(f.value, f.u, bare)),
+        zoom=True,
+        before=_before(earlier, imperial) if earlier else None,
+    )
+
+
+def _last_time(row: FollowUp) -> str:
+    bare = bare_unit(row.item.unit)
+    return f" Last time {number_words(row.item.value, row.item.u, bare)}: {PLAINLY[row.look.verdict]}."
+
+
+def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
+    """A correction the program did not find, on the moment the coach looks at; she words it."""
+    number = 1 + sum(c.code.startswith(OWN) for c in reply.corrections)
+    rep = None
+    if analysis is not None:
+        now = float(analysis.scene.track.times[frame])
+        rep = next((r for r in analysis.scene.reps if r.start_s <= now <= r.end_s), None)
+        seen = f"Rep {rep.number}, at {now:.1f} s." if rep else f"At {now:.1f} s."
+    else:
+        seen = ""
+    return Correction(f"{OWN}{number}", "What I saw", seen, "", "", "", "", "", frame, "")
+
+
+def renewed(kept: Reply, fresh: Reply) -> Reply | None:
+    """A kept draft with today's numbers: words and choices stay the coach's, what was measured anew is taken from `fresh`.
+
+    None when the film now shows other faults.
+    """
+    found = {c.code: c for c in fresh.corrections}
+    if {c.code for c in kept.corrections if not c.code.startswith(OWN)} != set(found):
+        return None
+    for item in kept.corrections:
+        now = found.get(item.code)
+        if now is not None and item.short != now.short:
+            item.short, item.number, item.seen, item.frame, item.measure = now.short, now.number, now.seen, now.frame, now.measure
+    kept.facts, kept.table, kept.unable = fresh.facts, fresh.table, fresh.unable
+    before = {s.title: s for s in fresh.since}
+    kept.since = [replace(before[s.title], chosen=s.chosen) for s in kept.since if s.title in before]
+    return kept
+
+
+def target_words(band: Band, unit: str) -> str:
+    """ "at most 1.2 cm"."""
+    return with_unit(describe_band(band), unit)
+
+
+def frame_at(analysis: Analysis, time_s: float) -> int:
+    """The frame nearest to a time."""
+    return int(np.argmin(np.abs(analysis.scene.track.times - time_s)))
+
+
+def rep_words(reps: tuple[int, ...], total: int) -> str:
+    """ "Reps 3 and 4", "In every rep", "Over the set"."""
+    if not reps:
+        return "Over the set"
+    if len(reps) == total:
+        return "In every rep"
+    words = ", ".join(str(r) for r in reps[:-1]) + (" and " if len(reps) > 1 else "") + str(reps[-1])
+    return f"Rep{'s' if len(reps) > 1 else ''} {words}"
+
+
+def _before(row: FollowUp, imperial: bool) -> Before:
+    bare = bare_unit(row.item.unit)
+    number = in_their_units(number_words(row.item.value, row.item.u, bare), imperial)
+    return Before(row.film_id, row.item.time_s, row.opened_at[:10], number)
+
+
+def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
+    """What became of an earlier correction; not told apart where the same is corrected again."""
+    imperial = analysis.brief.file.client.imperial
+    words = in_their_units(row.words(PLAINLY), imperial)
+    words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
+    again = row.item.code in said_again
+    frame = frame_at(analysis, row.look.time_s)
+    return Since(row.item.title, words, row.look.verdict, frame, row.item.measure, _before(row, imperial), not again)
+
+
+def phrases(store: LibraryStore, analysis: Analysis, item: Correction, field: str) -> list[str]:
+    """Words to choose from for a field: what the program suggests for this fault, then what this coach used before."""
+    finding = next((f for f in analysis.judgement.findings if f.code == item.code), None)
+    suggested: list[str] = []
+    if finding is not None:
+        text = {"why": [finding.why], "cue": [finding.cue], "change": [finding.change], "film_next": [finding.film_next]}
+        suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
+    imperial = analysis.brief.file.client.imperial
+    return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *store.phrases.bank(field, item.code)]))

@@ -1,0 +1,186 @@
+"""Drawing and writing a reply: stills, annotated film, page, PDF, captions and the numbers as open files."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import AbstractContextManager
+from dataclasses import replace
+from pathlib import Path
+from types import TracebackType
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.errors import DeepMirrorError, ReplyError
+from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
+from deepmirror.exchange.points import trc, write_c3d
+from deepmirror.media.film import Film
+from deepmirror.media.writer import png, write_film
+from deepmirror.pose.network import Detector
+from deepmirror.reply.draw import Overlay, draw, draw_pair
+from deepmirror.reply.film import GhostLines, Shot, Source, plan, web_vtt
+from deepmirror.reply.heads import head_circles
+from deepmirror.reply.model import Before, Correction, Since
+from deepmirror.reply.model import Reply as Reply
+from deepmirror.reply.page import render_page
+from deepmirror.reply.pdf import render_pdf
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.records import measures_record
+from deepmirror.services.replies.composing import frame_at
+
+Picture = NDArray[np.uint8]
+LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
+
+
+class PriorFilms(AbstractContextManager["PriorFilms"]):
+    """Earlier films of the client, opened and concluded when a reply shows them; closed together."""
+
+    def __init__(self, desk: Desk | None) -> None:
+        self._desk = desk
+        self._open: dict[int, tuple[Film, Analysis]] = {}
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        for film, _ in self._open.values():
+            film.close()
+
+    def get(self, film_id: int) -> tuple[Film, Analysis] | None:
+        """The film and its analysis; None when it is gone or was never measured."""
+        if film_id not in self._open and self._desk is not None:
+            try:
+                film, brief, evidence = self._desk.open_analysis(film_id)
+                if evidence is not None:
+                    self._open[film_id] = film, conclude(film.facts, brief, self._desk.catalogue, evidence)
+                else:
+                    film.close()
+            except DeepMirrorError:
+                return None
+        return self._open.get(film_id)
+
+
+class Drawer:
+    """Draws the pictures of one reply."""
+
+    def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: PriorFilms) -> None:
+        self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
+        self._detector = Detector() if blur else None
+        self._others: tuple[int, tuple[tuple[float, float, float], ...]] | None = None
+        self.source = source_of(analysis, film.facts.fps, blur)
+
+    def shot(self, shot: Shot) -> Picture:
+        """One shot of the film."""
+        return self._picture(self._film.picture(shot.frame), shot.overlay, shot.before)
+
+    def correction(self, item: Correction, captioned: bool = True) -> Picture:
+        """The picture of one correction; without its caption where the same words stand beside it."""
+        before = item.before if item.side_by_side else None
+        return self._picture(self._film.picture(item.frame), self.source.composed(item), before, captioned)
+
+    def since(self, told: Since) -> Picture | None:
+        """Then and now of an earlier correction; None where this film has no moment for it."""
+        if told.frame is None:
+            return None
+        overlay = self.source.overlay(told.frame)
+        now = Overlay(overlay.track, overlay.view, told.frame, told.measure, heads=overlay.heads)
+        return self._picture(self._film.picture(told.frame), now, told.before)
+
+    def _picture(self, picture: Picture, overlay: Overlay, before: Before | None, captioned: bool = True) -> Picture:
+        overlay = self._all_heads(picture, overlay)
+        then = self._earlier.get(before.film_id) if before else None
+        if before is None or then is None:
+            return draw(picture, overlay, captioned)
+        film, analysis = then
+        frame = frame_at(analysis, before.time_s)
+        old = source_of(analysis, film.facts.fps, self._blur).overlay(frame)
+        first = film.picture(frame)
+        self._others = None
+        old = self._all_heads(first, Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads))
+        words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
+        return draw_pair(first, old, picture, overlay, words, captioned)
+
+    def _all_heads(self, picture: Picture, overlay: Overlay) -> Overlay:
+        """The client's head, and whoever else stands in the picture."""
+        if self._detector is None:
+            return overlay
+        if self._others is None or not 0 <= overlay.frame - self._others[0] < LOOK_EVERY:
+            self._others = overlay.frame, tuple(self._detector.heads(picture))
+        return replace(overlay, heads=(*overlay.heads, *self._others[1]))
+
+
+def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:
+    """What is needed to draw frames of an analysed film."""
+    scene = analysis.scene
+    heads = tuple(head_circles(scene.film_track)) if blur else ()
+    return Source(scene.film_track, scene.view, fps, ghost_lines(analysis), heads)
+
+
+def ghost_lines(analysis: Analysis) -> GhostLines:
+    """The ghost's lines of any frame; none where the film has no ghost."""
+    maker = GhostMaker(analysis)
+
+    def lines(frame: int) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+        ghost = maker.at(frame)
+        return tuple(ghost.lines()) if ghost else ()
+
+    return lines
+
+
+def still(film: Film, analysis: Analysis, item: Correction, blur: bool = False, desk: Desk | None = None) -> Picture:
+    """The picture of one correction, as the client gets it."""
+    with PriorFilms(desk) as earlier:
+        return Drawer(film, analysis, blur, earlier).correction(item)
+
+
+def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, desk: Desk | None = None) -> list[Path]:
+    """Write everything the client gets into a folder: reply.mp4, .vtt, .html, .pdf, stills, measures.json, and the numbers
+    and points as CSV, C3D and TRC. Raises ReplyError, Cancelled."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with PriorFilms(desk) as earlier:
+            drawer = Drawer(film, analysis, reply.blur, earlier)
+            shots, captions = plan(reply, drawer.source)
+            captioned = [png(drawer.correction(item)) for item in reply.chosen()]
+            stills = {item.code: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
+            pairs = {f"since-{told.title}": drawer.since(told) for told in reply.told()}
+            stills |= {k: png(p) for k, p in pairs.items() if p is not None}
+            write_film(folder / "reply.mp4", _pictures(drawer, shots, progress), film.facts.fps)
+        vtt = web_vtt(captions)
+        written = [folder / "reply.mp4", _write(folder / "reply.vtt", vtt.encode())]
+        written += [_write(folder / f"still-{i + 1}.png", data) for i, data in enumerate(captioned)]
+        page = render_page(reply, stills, (folder / "reply.mp4").read_bytes(), vtt)
+        written.append(_write(folder / "reply.html", page.encode()))
+        written.append(_write(folder / "reply.pdf", render_pdf(reply, stills)))
+        return written + _numbers(analysis, film.facts.fps, folder)
+    except OSError as error:
+        raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error
+
+
+def _numbers(analysis: Analysis, fps: float, folder: Path) -> list[Path]:
+    """The open data."""
+    scene = analysis.scene
+    scale = scene.px_per_cm.value if scene.px_per_cm is not None else None
+    write_json(folder / "measures.json", measures_record(analysis))
+    write_c3d(folder / "points.c3d", scene.film_track, fps, scale)
+    return [
+        folder / "measures.json",
+        folder / "points.c3d",
+        _write(folder / "points.trc", trc(scene.film_track, fps, scale).encode()),
+        _write(folder / "reps.csv", rep_csv(scene.reps, analysis.measured.reps).encode()),
+        _write(folder / "angles.csv", series_csv(scene.track.times, scene.angles).encode()),
+    ]
+
+
+def _write(path: Path, data: bytes) -> Path:
+    path.write_bytes(data)
+    return path
+
+
+def _pictures(drawer: Drawer, shots: list[Shot], progress: Progress) -> Iterator[Picture]:
+    tick = progress.part(0.0, 1.0, "writing the film", len(shots))
+    for i, shot in enumerate(shots):
+        tick(i)
+        picture = drawer.shot(shot)
+        for _ in range(shot.repeat):
+            yield picture

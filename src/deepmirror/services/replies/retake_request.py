@@ -1,0 +1,144 @@
+"""Asking for a new film: why this one cannot tell, and a drawn plan of where to stand, in the client's words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from deepmirror.core.measures.context import Remedy
+from deepmirror.core.units import length_words
+from deepmirror.errors import ReplyError
+from deepmirror.exchange.post import Outbox
+from deepmirror.files import private_folder, write_whole
+from deepmirror.judge.findings import Unmeasurable
+from deepmirror.media.writer import png
+from deepmirror.movements.cameras import camera_posture
+from deepmirror.movements.schema import Movement
+from deepmirror.reply.camera import CameraPlan, distance_for
+from deepmirror.reply.camera import draw_plan as draw_plan
+from deepmirror.reply.page import render_request
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import Desk, FilmState
+from deepmirror.services.replies.delivery import ReplyRecord, hand_over, kept_whole
+from deepmirror.store.sweep import remove
+
+USUAL_STATURE_CM = 172.0
+NO_REPS = "no repetition can be seen in it"
+MOST_REASONS = 3
+
+
+@dataclass
+class Request:
+    """A request for a new film, as the coach may edit it."""
+
+    client: str
+    movement: str
+    reasons: list[str]
+    words: list[str]
+    plan: CameraPlan
+    heading: str
+    coach: str = ""
+
+    def text(self) -> str:
+        """The whole request as plain text."""
+        return "\n".join([*self.words, "", *(f"- {line}" for line in self.must())])
+
+    def must(self) -> list[str]:
+        """What the film must show, as a list."""
+        return [f"In the picture: {s}." for s in self.plan.see]
+
+
+def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Request:
+    """A request for this film's movement, with the reasons its analysis gives. heading: the side that settles most of them."""
+    film = desk.store.film(film_id)
+    movement = desk.catalogue.movement(film.movement)
+    reasons, advice = _reasons(analysis)
+    front = advice.count(Remedy.FRONT_FILM) > advice.count(Remedy.SIDE_FILM)
+    heading = "front" if front and "front" in movement.views else movement.views[0]
+    body = film.brief["client"]
+    plan = plan_for(movement, heading, film.brief.get("view", "side-left"), float(body.get("stature_cm") or USUAL_STATURE_CM))
+    return Request(
+        film.client_name,
+        movement.title,
+        reasons,
+        _words(film.client_name, movement, reasons, plan, bool(body.get("imperial"))),
+        plan,
+        heading,
+        desk.store.phrases.setting("coach", ""),
+    )
+
+
+def _reasons(analysis: Analysis | None) -> tuple[list[str], list[Remedy]]:
+    """Why this film cannot answer, in words, and what kinds of film would."""
+    rows = analysis.judgement.unmeasurable if analysis is not None else ()
+    if analysis is None or not analysis.scene.reps:
+        return [rows[0].reason if rows and rows[0].measure == "reps" else NO_REPS], []
+    rows = tuple(u for u in rows if u.advice.new_film)  # what a mark would tell needs no new film
+    reasons = list(dict.fromkeys(_plainly(u) for u in rows if not u.doubtful))[:MOST_REASONS]
+    return reasons or ["it does not show surely enough what matters most"], [u.advice.remedy for u in rows]
+
+
+def _plainly(row: Unmeasurable) -> str:
+    """A reason that stands alone: "does not show it" names what."""
+    return f"{row.seen_from} does not show this: {row.title.lower()}" if row.seen_from and row.title else row.reason
+
+
+def plan_for(movement: Movement, heading: str, view: str, stature_cm: float) -> CameraPlan:
+    """Where to stand for a movement and a client of this stature."""
+    name, posture = camera_posture(movement.id)
+    tall = stature_cm / 100
+    along, up = (share * tall for share in posture.room)
+    room = (along, up) if heading == "side" else (0.7 * tall, up)
+    lens = round(posture.lens["side" if heading == "side" else "front"] * tall, 2)
+    return CameraPlan(name, heading, view != "side-right", tall, room, distance_for(room), lens, tuple(posture.see))
+
+
+def _words(client: str, movement: Movement, reasons: list[str], plan: CameraPlan, imperial: bool) -> list[str]:
+    first = client.split(maxsplit=1)[0] if client else "there"
+    far, high = plan.distance_m * 100, plan.lens_m * 100
+    side = "your side, square to you" if plan.heading == "side" else "straight in front of you"
+    return [
+        f"Hello {first}, thank you for the film. I cannot answer it well yet: {'; '.join(reasons)}.",
+        f"Please film the next set of {movement.title.lower()} like this: phone on its long edge, still, on something firm, at {side}.",
+        f"Distance {_far(far, imperial)}, lens {_high(high, imperial)} above the floor, nothing standing between you and the phone.",
+        "Start the film before the first repetition and stop it after the last one. Use the same load, or a lighter one.",
+    ]
+
+
+def _high(cm: float, imperial: bool) -> str:
+    return length_words(cm, True) if imperial else f"{cm:.0f} cm"
+
+
+def _far(cm: float, imperial: bool) -> str:
+    return length_words(cm, True) if imperial else f"{cm / 100:.1f} m"
+
+
+def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, progress: Progress) -> ReplyRecord:
+    """Write the request, keep it, hand it over, and let the film wait for the new one. Raises ReplyError."""
+    desk.store.must_write()
+    progress.tell(0.1, "drawing the plan")
+    folder = desk.store.reply_folder(film_id).with_name("unsent-request")
+    picture = png(draw_plan(request.plan))
+    files = {
+        "camera-plan.png": picture,
+        "request.html": render_request(request, picture).encode(),
+        "request.txt": f"{request.text()}\n".encode(),
+    }
+    try:
+        remove(folder)
+        for name, data in files.items():
+            write_whole(private_folder(folder) / name, data)
+    except OSError as error:
+        raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
+    told: dict[str, object] = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
+    with kept_whole(desk, film_id, "refilm", folder, told) as record:
+        desk.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
+    return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")
+
+
+def came_for(desk: Desk, film_id: int) -> None:
+    """A film came in: the films of the same client and movement that waited for a new one have it now."""
+    new = desk.store.film(film_id)
+    for film in desk.store.films(new.client_id):
+        if film.state == FilmState.ASKED and film.movement == new.movement and film.id != film_id:
+            desk.store.update_film(film.id, state=FilmState.REPLACED, line="the new film came")
