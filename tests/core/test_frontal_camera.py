@@ -69,7 +69,7 @@ def camera(track: Track, view: str = "front") -> Frontal:
 @pytest.mark.parametrize("pitch", [-3.0, 0.0, 4.0, 7.0])
 def test_level_shoes_tell_how_far_the_camera_looks_down(pitch: float) -> None:
     found = camera(squatting(pitch, 6.0)[0])
-    assert abs(np.degrees(found.theta[0]) - pitch) < 2 * np.degrees(np.sqrt(found.covariance[0, 0]))
+    assert abs(np.degrees(found.parameters.pitch_rad) - pitch) < 2 * np.degrees(np.sqrt(found.covariance[0, 0]))
     assert np.degrees(np.sqrt(found.covariance[0, 0])) < 3.0
 
 

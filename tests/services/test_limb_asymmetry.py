@@ -13,7 +13,7 @@ def side(name: str, reps: int, knee: float, lower: float = 2.0) -> Side:
 
 def test_a_real_difference_is_told_and_a_doubtful_one_is_not() -> None:
     rows = compare_sides(side("left", 8, 118), side("right", 8, 104))
-    assert [(r.words, r.real) for r in rows] == [("knee bend, most", True), ("lowering", False)]
+    assert [(r.words, r.real) for r in rows] == [("knee flexion, most", True), ("lowering", False)]
     assert side_words(side("left", 8, 110), side("right", 8, 106)) == ["no difference between left and right larger than the doubt"]
     words = side_words(side("left", 6, 110, 1.2), side("right", 8, 108, 2.0))
     assert words[0].startswith("6 reps left, 8 right: the left side goes first") and words[1].startswith("lowering: 1.2 left, 2.0 right s")

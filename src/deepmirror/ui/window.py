@@ -182,6 +182,8 @@ class MainWindow(WindowContext):
             self.mirror.film.setFocus()
         elif room == "compare":
             self.compare.slider.setFocus()
+        if room != "reply":
+            self.reply_control.save_now()
         if room != "mirror":
             self.mirror.pause()
         if room != "compare":
@@ -250,6 +252,7 @@ class MainWindow(WindowContext):
 
     def forget_open(self, client_id: int) -> None:
         """Let go of everything of a client's that is open."""
+        self.reply_control.save_now()
         if self.review is not None and self.review.record.client_id == client_id:
             self.mirror.forget()
             self.review.close()
@@ -385,6 +388,7 @@ class MainWindow(WindowContext):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs. Everything the coach did is saved already; where it could not be, she decides."""
+        self.reply_control.save_now()
         if event is not None and not self.edits.may_close():
             event.ignore()
             return

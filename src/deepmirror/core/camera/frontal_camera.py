@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,12 +36,21 @@ SETTLES = 4  # rounds until distances and places agree
 LEG = ("hip", "knee", "ankle")
 
 
+class FrontalParameters(NamedTuple):
+    """What is fitted: how far the camera looks down, and natural logarithms of shares of the first guesses."""
+
+    pitch_rad: float
+    log_focal: float
+    log_thigh: float
+    log_shank: float
+
+
 @dataclass(frozen=True)
 class Frontal:
     """The camera before (or behind) a client, and her legs' lengths.
 
-    theta (4,): camera's pitch, looking down positive, rad; natural logarithms of focal length, thigh and shank as shares of
-    their first guess; covariance (4, 4). focal_px, thigh_px, shank_px: the guesses. towards: 1 when she faces the camera.
+    theta (4,): the values of FrontalParameters in their order; covariance (4, 4). focal_px, thigh_px, shank_px: the guesses.
+    towards: 1 when she faces the camera.
     """
 
     theta: Array
@@ -59,14 +69,25 @@ class Frontal:
         return bool(np.isinf(self.focal_px))
 
     @property
+    def parameters(self) -> FrontalParameters:
+        """What was fitted, by name."""
+        return FrontalParameters(*(float(v) for v in self.theta))
+
+    @property
+    def focal(self) -> float:
+        """Focal length, px."""
+        return self.focal_px * float(np.exp(self.parameters.log_focal))
+
+    @property
     def pitch(self) -> Value:
         """How far the camera looks down, degrees."""
-        return Value(float(np.degrees(self.theta[0])), COVERAGE_FACTOR * float(np.degrees(np.sqrt(self.covariance[0, 0]))))
+        return Value(float(np.degrees(self.parameters.pitch_rad)), COVERAGE_FACTOR * float(np.degrees(np.sqrt(self.covariance[0, 0]))))
 
     def in_space(self, points: Points, side: str) -> dict[str, Array]:
         """Joints of one leg (T, 3): across the picture to the right, up in the room, towards the camera."""
-        pitch, focal = float(self.theta[0]), self.focal_px * float(np.exp(self.theta[1]))
-        lengths = {"thigh": self.thigh_px * float(np.exp(self.theta[2])), "shank": self.shank_px * float(np.exp(self.theta[3]))}
+        fitted, focal = self.parameters, self.focal
+        pitch = fitted.pitch_rad
+        lengths = {"thigh": self.thigh_px * float(np.exp(fitted.log_thigh)), "shank": self.shank_px * float(np.exp(fitted.log_shank))}
         basis = np.stack([np.array([-self.up[1], self.up[0]]), self.up], axis=1)
         joints = [j for j in (*LEG, "toe") if sided(j, side) in points.names]
         flat = {j: (points[sided(j, side)] - self.centre) @ basis for j in joints}
@@ -93,7 +114,7 @@ class Frontal:
 
         A toe that points at the camera stands a foot's length nearer, so that it looks further from the picture's middle.
         """
-        focal, level = self.focal_px * float(np.exp(self.theta[1])), np.array([-self.up[1], self.up[0]])
+        focal, level = self.focal, np.array([-self.up[1], self.up[0]])
         toe, heel = ((points[sided(j, side)] - self.centre) @ level for j in ("toe", "heel"))
         aside = toe - heel
         for _ in range(SETTLES):
@@ -127,7 +148,7 @@ def fit_frontal(track: Track, view: str, body: Body, up: Array, size: tuple[int,
     centre, focal = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2]), FOCAL_SHARE * max(size)
     pitch, pitch_sd = _pitch(track, px["foot"], towards, up, centre, focal)
     covariance = np.diag([pitch_sd, FOCAL_SD, sds["thigh"], sds["shank"]]) ** 2
-    theta = np.array([pitch, 0.0, 0.0, 0.0])
+    theta = np.array(FrontalParameters(pitch, 0.0, 0.0, 0.0))
     return Frontal(theta, covariance, focal, px["thigh"], px["shank"], px["foot"], towards, up, centre)
 
 

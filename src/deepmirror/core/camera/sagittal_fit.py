@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,10 +40,34 @@ SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
-PARAMETERS = ("yaw", "thigh", "shank", "foot", "scale", "thigh_length", "shank_length", "splay", "sole")
-FITTED = len(PARAMETERS) - 1  # the standing sole's slope is told afterwards, from where the shoe then lies
 STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
 TILTED = ("thigh", "shank")
+
+
+class PlaneParameters(NamedTuple):
+    """What is fitted: degrees, natural logarithms of shares of the first guess, and cm."""
+
+    yaw_deg: float
+    thigh_deg: float  # opened outward, out of the picture plane
+    shank_deg: float
+    foot_deg: float
+    log_scale: float
+    log_thigh: float
+    log_shank: float
+    splay_cm: float  # how much further out the ankle stands than its hip
+    sole_deg: float = 0.0  # slope of the standing sole, toes up: told after the fit, from where the shoe then lies
+
+    def opened_deg(self, segment: str) -> float:
+        """How far a segment opens out of the side plane; a trunk does not."""
+        return float({"thigh": self.thigh_deg, "shank": self.shank_deg, "foot": self.foot_deg}.get(segment, 0.0))
+
+    def stretch(self, segment: str) -> float:
+        """A segment's length as a share of the client's own."""
+        return float(np.exp({"thigh": self.log_thigh, "shank": self.log_shank}.get(segment, 0.0)))
+
+
+YAW, FOOT, SCALE, SOLE = (PlaneParameters._fields.index(name) for name in ("yaw_deg", "foot_deg", "log_scale", "sole_deg"))
+FITTED = SOLE
 
 
 @dataclass(frozen=True)
@@ -62,8 +87,7 @@ class OutOfPlanePrior:
 class Plane:
     """The fitted picture plane of one side film.
 
-    theta (9,): PARAMETERS, angles in degrees, scale and lengths as natural logarithms of their share of the first guess,
-    splay (how much further out the ankle stands than its hip) in cm, sole: the standing sole's slope, toes up; covariance (9, 9).
+    theta (9,): the values of PlaneParameters in their order; covariance (9, 9).
     standing: frames in which the near sole stands so; empty where it may lie anyhow.
     px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
     """
@@ -86,23 +110,32 @@ class Plane:
         return self.strain > STRAIN_LIMIT
 
     @property
+    def parameters(self) -> PlaneParameters:
+        """What was fitted, by name."""
+        return PlaneParameters(*(float(v) for v in self.theta))
+
+    def _told(self, index: int) -> Value:
+        return Value(float(self.theta[index]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[index, index])))
+
+    @property
     def yaw(self) -> Value:
         """Camera off the side view, degrees, positive towards the client's front."""
-        return Value(float(self.theta[0]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[0, 0])))
+        return self._told(YAW)
 
     @property
     def sole(self) -> Value:
         """Slope of the near sole where the client stands, degrees, toes up."""
-        return Value(float(self.theta[8]), COVERAGE_FACTOR * float(np.sqrt(self.covariance[8, 8])))
+        return self._told(SOLE)
 
     def scale(self) -> Value:
         """px per cm at the near leg."""
-        s = self.px_per_cm * float(np.exp(self.theta[4]))
-        return Value(s, COVERAGE_FACTOR * s * float(np.sqrt(self.covariance[4, 4])))
+        log_scale = self._told(SCALE)
+        s = self.px_per_cm * float(np.exp(log_scale.value))
+        return Value(s, s * log_scale.u)
 
     def forward(self, d: Array) -> Array:
         """Part (T,) of vectors (T, 3) in space that points where the client faces."""
-        yaw = np.radians(self.theta[0])
+        yaw = np.radians(self.parameters.yaw_deg)
         return np.asarray(d[:, 0] * np.cos(yaw) + d[:, 2] * np.sin(yaw))
 
     def seen_length_px(self, segment: str, direction: Array) -> Array:
@@ -111,16 +144,14 @@ class Plane:
         across = self.way * np.array([-self.up[1], self.up[0]])
         u, v = unit @ across, unit @ self.up
         slope, constant = self.slant(segment)
-        key = f"{segment}_length"
-        stretch = float(np.exp(self.theta[PARAMETERS.index(key)])) if key in PARAMETERS else 1.0
-        length = self.lengths_cm[segment] * stretch * self.scale().value
+        length = self.lengths_cm[segment] * self.parameters.stretch(segment) * self.scale().value
         # r² (u² + v² + u² slope²) + 2 r u slope constant + constant² = length²
         square, half = v**2 + u**2 * (1 + slope**2), u * slope * constant
         return np.asarray((-half + np.sqrt(half**2 + square * max(length**2 - constant**2, 0.0))) / square)
 
     def slant(self, segment: str) -> tuple[float, float]:
         """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
-        return _slant(self.theta, segment, self.scale().value)
+        return _slant(self.parameters, segment, self.scale().value)
 
     def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
         """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre.
@@ -150,7 +181,7 @@ class Plane:
         """The shoe (T, 3), heel to toe, sloping as it does when standing, and as much otherwise as it is seen to turn since."""
         level = np.maximum(np.hypot(shoe[:, 0], shoe[:, 2]), 1e-9)
         slope = np.arctan2(shoe[:, 1], level)
-        slope += np.radians(self.theta[8]) - np.median(slope[self.standing])
+        slope += np.radians(self.parameters.sole_deg) - np.median(slope[self.standing])
         flat, length = np.cos(slope) / level, np.linalg.norm(shoe, axis=1)[:, None]
         return np.asarray(length * np.column_stack([flat * shoe[:, 0], np.sin(slope), flat * shoe[:, 2]]))
 
@@ -163,7 +194,7 @@ class Plane:
         if "hip" in flat:
             depth["hip"] = np.zeros(len(flat["hip"]))
         if "shoulder" in flat and "hip" in flat:
-            outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.theta[0]))
+            outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.parameters.yaw_deg))
             depth["shoulder"] = reach("trunk", (flat["shoulder"] - flat["hip"])[:, 0]) + outward
         if "knee" in flat:
             away = (flat["knee"] - flat["hip"])[:, 0] if "hip" in flat else np.zeros(len(flat["knee"]))
@@ -212,7 +243,7 @@ def fit_plane(
     problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
     theta, covariance = problem.solve(before)
     covariance = np.pad(covariance, (0, 1))
-    theta = np.append(theta, 0.0)
+    theta = np.append(theta, 0.0)  # the sole's slope
     centre = np.array([(size[0] - 1) / 2, (size[1] - 1) / 2])
     camera = FOCAL_SHARE * max(size) / guess
     wide = (body.joint_breadth("biacromial").cm - body.joint_breadth("hip_breadth").cm) / 2
@@ -221,7 +252,7 @@ def fit_plane(
         covariance = covariance * strain
     standing = _standing(track, near) if opening.planted else np.zeros(0, int)
     if len(standing):
-        theta[8], covariance[8, 8] = _sole(track, near, standing, theta, covariance, across, up)
+        theta[SOLE], covariance[SOLE, SOLE] = _sole(track, near, standing, theta, covariance, across, up)
     return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, standing, strain)
 
 
@@ -238,8 +269,8 @@ def _sole(
 ) -> tuple[float, float]:
     """Slope of the near sole where she stands, degrees toes up, and its variance."""
     shoe = np.median((track.point(sided("toe", near)) - track.point(sided("heel", near)))[standing], axis=0)
-    away = theta[0] + theta[3]
-    away_sd = float(np.sqrt(max(covariance[0, 0] + covariance[3, 3] + 2 * covariance[0, 3], 0.0)))
+    away = theta[YAW] + theta[FOOT]
+    away_sd = float(np.sqrt(max(covariance[YAW, YAW] + covariance[FOOT, FOOT] + 2 * covariance[YAW, FOOT], 0.0)))
     slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd))
     return slope, sd**2
 
@@ -262,14 +293,12 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     )
 
 
-def _slant(theta: Array, segment: str, scale: float) -> tuple[float, float]:
-    """See `Plane.slant`; theta (8,), scale px per cm."""
-    yaw = float(theta[0])
-    opened = float(theta[PARAMETERS.index(segment)]) if segment in ("thigh", "shank", "foot") else 0.0
-    slope = float(np.tan(np.radians(np.clip(yaw + opened, -60, 60))))
+def _slant(fitted: PlaneParameters, segment: str, scale: float) -> tuple[float, float]:
+    """See `Plane.slant`; scale px per cm."""
+    slope = float(np.tan(np.radians(np.clip(fitted.yaw_deg + fitted.opened_deg(segment), -60, 60))))
     if segment not in TILTED:
         return slope, 0.0
-    half, turn = 0.5 * float(theta[7]) * scale, np.radians(yaw)
+    half, turn = 0.5 * fitted.splay_cm * scale, np.radians(fitted.yaw_deg)
     return slope, float(half * (np.cos(turn) + slope * np.sin(turn)))
 
 
@@ -288,7 +317,7 @@ def _first_scale(seen: dict[str, Array], lengths: dict[str, float]) -> float:
 
 @dataclass(frozen=True)
 class _Fit:
-    """The least-squares problem over PARAMETERS."""
+    """The least-squares problem over PlaneParameters, without the sole."""
 
     seen: dict[str, Array]
     lengths: dict[str, float]
@@ -301,29 +330,29 @@ class _Fit:
 
     def known(self, theta: Array) -> Array:
         """How far the parameters lie from what was known beforehand, in standard deviations."""
+        p = PlaneParameters(*theta)
         splay, splay_sd = self._splay()
-        rows = [theta[0] / YAW_SD_DEG, (theta[7] - splay) / splay_sd]
-        for k, segment in enumerate(("thigh", "shank", "foot")):
-            mean, sd = getattr(self.opening, segment)
-            rows.append((theta[1 + k] - mean) / sd)
+        rows = [p.yaw_deg / YAW_SD_DEG, (p.splay_cm - splay) / splay_sd]
+        for opened, (mean, sd) in ((p.thigh_deg, self.opening.thigh), (p.shank_deg, self.opening.shank), (p.foot_deg, self.opening.foot)):
+            rows.append((opened - mean) / sd)
         u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
-        rows.append(theta[4] / u)
-        for k, segment in enumerate(("thigh", "shank")):
+        rows.append(p.log_scale / u)
+        for segment, stretched in (("thigh", p.log_thigh), ("shank", p.log_shank)):
             length = self.body.length(segment)
-            rows.append(theta[5 + k] / np.hypot(length.u_cm / length.cm / COVERAGE_FACTOR, ENDS_SD))
-        return np.concatenate([np.array(rows), self._separations(theta[0], self.guess * np.exp(theta[4]))])
+            rows.append(stretched / np.hypot(length.u_cm / length.cm / COVERAGE_FACTOR, ENDS_SD))
+        return np.concatenate([np.array(rows), self._separations(p.yaw_deg, self.guess * np.exp(p.log_scale))])
 
     def residuals(self, theta: Array) -> Array:
         """Misfit to what was known beforehand, then of the seen lengths."""
-        scale = self.guess * np.exp(theta[4])
+        p = PlaneParameters(*theta)
+        scale = self.guess * np.exp(p.log_scale)
         rows = [self.known(theta)]
-        for k, segment in enumerate(("thigh", "shank", "foot")):
+        for segment in ("thigh", "shank", "foot"):
             if segment not in self.seen:
                 continue
             d = self.seen[segment]
-            stretch = np.exp(theta[5 + k]) if k < 2 else 1.0
-            length = self.lengths[segment] * scale * stretch
-            slope, constant = _slant(theta, segment, scale)
+            length = self.lengths[segment] * scale * p.stretch(segment)
+            slope, constant = _slant(p, segment, scale)
             whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
             noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
@@ -352,9 +381,14 @@ class _Fit:
     def solve(self, before: Plane | None) -> tuple[Array, Array]:
         from scipy.optimize import least_squares
 
-        start = np.array([0.0, self.opening.thigh[0], self.opening.shank[0], self.opening.foot[0], 0.0, 0.0, 0.0, self._splay()[0]])
+        usual = self.opening
+        first = PlaneParameters(0.0, usual.thigh[0], usual.shank[0], usual.foot[0], 0.0, 0.0, 0.0, self._splay()[0])
         # a shortened segment may point to either side: try both, unless an earlier fit has chosen
-        starts = [before.theta[:FITTED]] if before is not None else [np.concatenate([[yaw], start[1:]]) for yaw in (0.0, 15.0, -15.0)]
+        starts = (
+            [before.theta[:FITTED]]
+            if before is not None
+            else [np.array(first._replace(yaw_deg=yaw)[:FITTED]) for yaw in (0.0, 15.0, -15.0)]
+        )
         best = None
         for start in starts:
             found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])
@@ -362,4 +396,4 @@ class _Fit:
                 best = found
         assert best is not None
         jacobian = np.asarray(best.jac)
-        return np.asarray(best.x), np.asarray(np.linalg.inv(jacobian.T @ jacobian + np.eye(len(start)) * 1e-9))
+        return np.asarray(best.x), np.asarray(np.linalg.inv(jacobian.T @ jacobian + np.eye(FITTED) * 1e-9))

@@ -63,7 +63,7 @@ class GhostMaker:
     def _fit_opening(self, analysis: Analysis) -> None:
         plane = analysis.scene.plane
         if plane is not None and self.setup is not None:
-            self.setup = replace(self.setup, knees_open_deg=float(np.clip(plane.theta[1], 0, 35)))
+            self.setup = replace(self.setup, knees_open_deg=float(np.clip(plane.parameters.thigh_deg, 0, 35)))
 
     @cached_property
     def _deepest(self) -> Answer:

@@ -31,7 +31,7 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -
     if not depths:
         return None
     if scene.plane is not None:
-        setup = replace(setup, knees_open_deg=float(np.clip(scene.plane.theta[1], 0, 35)))
+        setup = replace(setup, knees_open_deg=float(np.clip(scene.plane.parameters.thigh_deg, 0, 35)))
     build, depth = Build(body_of(file.client), limits_of(file.client)), float(np.median(depths))
     deepest = build.deepest(setup)
     reached = max(depth, deepest.posture.thigh_from_horizontal)

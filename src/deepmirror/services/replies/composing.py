@@ -12,9 +12,10 @@ from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.reply.model import CLICKS as CLICKS
-from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply, Since
+from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
 from deepmirror.reply.model import Anchor as Anchor
 from deepmirror.reply.model import Correction as Correction
+from deepmirror.reply.model import Since as Since
 from deepmirror.reply.model import Stroke as Stroke
 from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.films.analysis import Analysis

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from pathlib import Path
-from typing import Any
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
 from deepmirror.errors import DeepMirrorError
@@ -15,7 +15,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.follow_up import watched
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies import delivery, retake_request
-from deepmirror.services.replies.composing import Correction, draft_reply, own_correction, phrases, renewed
+from deepmirror.services.replies.composing import Correction, Since, StrokeKind, draft_reply, own_correction, phrases, renewed
 from deepmirror.services.replies.preview import Preview, composed, stroke_at
 from deepmirror.services.replies.rendering import PriorFilms, Reply
 from deepmirror.ui.context import WindowContext
@@ -23,6 +23,8 @@ from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.request_dialog import RequestDialog
+
+SAVE_AFTER_MS = 400  # so much typing at most would be lost if the power went
 
 
 class ReplyController(QObject):
@@ -32,18 +34,25 @@ class ReplyController(QObject):
         super().__init__(window)
         self._window, self._desk, self.room = window, window.desk, window.reply_room
         self._pictures, self._writer = JobRunner(), JobRunner()  # never behind films that are being measured
-        self._wanted: object | None = None
+        self._wanted: Correction | Since | None = None
         self._drawing = self._sending = False
-        self._history: History[dict[str, Any]] = History({})
+        self._history: History[Reply] | None = None
+        self._unsaved: tuple[int, Reply] | None = None  # the film whose draft was changed, and the draft
+        self._save_timer = QTimer(self)
+        self._save_timer.setSingleShot(True)
+        self._save_timer.setInterval(SAVE_AFTER_MS)
+        self._save_timer.timeout.connect(self.save_now)
         self.room.words.phrases = self._phrases
         self.room.wants_still.connect(self._want_still)
-        self.room.changed.connect(self._save_draft)
+        self.room.typed.connect(self._typed)
+        self.room.changed.connect(self._changed)
         self.room.wants_preview.connect(self.preview)
         self.room.wants_send.connect(self.send)
         self.room.stroke_drawn.connect(self._draw)
 
     def close(self) -> None:
-        """Stop drawing and writing."""
+        """Stop drawing and writing; what was changed is saved."""
+        self.save_now()
         self._pictures.close()
         self._writer.close()
 
@@ -56,12 +65,13 @@ class ReplyController(QObject):
         review = self._review()
         if review is None or review.analysis is None:
             return
+        self.save_now()
         rows = watched(self._desk.store, review.film_id, review.analysis)
         date, coach = self._desk.now().date().isoformat(), self._desk.store.phrases.setting("coach", "")
         fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
         fresh.blur = bool(self._desk.store.phrases.setting("blur", False))
         reply = self._kept_draft(review, fresh) or fresh
-        self._history = History(reply.to_dict())
+        self._history = History(deepcopy(reply))
         self.room.show_reply(reply, len(review.film.times) - 1)
         self._window.go("reply")
         sent = self._desk.store.replies.of_film(review.film_id)
@@ -79,45 +89,65 @@ class ReplyController(QObject):
             return None
         return renewed(kept, fresh) if kept is not None else None
 
-    def _save_draft(self) -> None:
-        """Keep every change as it happens, and what it was before, so that it can be taken back without limit."""
+    def _changed(self) -> None:
+        self._typed()
+        self.save_now()
+
+    def _typed(self) -> None:
+        """What is typed is kept a moment later, so that a sentence is one step and not forty; leaving the room keeps it at once."""
         review, reply = self._review(), self.room.reply
         if review is None or reply is None:
             return
-        told = reply.to_dict()
-        if told != self._history.present:
-            self._history.do(tr("the last change"), told)
-        self._keep_draft(review.film_id, told)
+        self._desk.store.must_write()
+        self._unsaved = (review.film_id, reply)
+        if not self._save_timer.isActive():
+            self._save_timer.start()
+        self._window.refresh_actions()
 
-    def _keep_draft(self, film_id: int, told: dict[str, Any]) -> None:
+    def save_now(self) -> None:
+        """Keep what was changed, and what it was before, so that it can be taken back without limit."""
+        self._save_timer.stop()
+        if self._unsaved is None or self._history is None:
+            return
+        (film_id, reply), self._unsaved = self._unsaved, None
+        state = deepcopy(reply)
+        if state != self._history.present:
+            self._history.do(tr("the last change"), state)
+        self._save(film_id, state)
+
+    def _save(self, film_id: int, state: Reply) -> None:
         store = self._desk.store
         store.must_write()
-        self._desk.saver.write(lambda: store.update_film(film_id, draft=told))
+        self._desk.saver.write(lambda: store.update_film(film_id, draft=state.to_dict()))
         self._window.refresh_actions()
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
-        return self._history.can_undo()
+        if self._unsaved is not None:
+            return tr("the last change")
+        return self._history.can_undo() if self._history is not None else None
 
     def can_redo(self) -> str | None:
         """What redo would bring again, or None."""
-        return self._history.can_redo()
+        return self._history.can_redo() if self._history is not None and self._unsaved is None else None
 
     def undo(self) -> None:
         """Take the last change of the reply back."""
-        if self._history.undo() is not None:
+        self.save_now()
+        if self._history is not None and self._history.undo() is not None:
             self._show_state(self._history.present)
 
     def redo(self) -> None:
         """Bring the change last taken back again."""
-        if self._history.redo() is not None:
+        self.save_now()
+        if self._history is not None and self._history.redo() is not None:
             self._show_state(self._history.present)
 
-    def _show_state(self, told: dict[str, Any]) -> None:
+    def _show_state(self, state: Reply) -> None:
         review, row = self._review(), self.room.list.currentRow()
         if review is not None:
-            self.room.show_reply(Reply.from_dict(told), len(review.film.times) - 1, row)
-            self._keep_draft(review.film_id, told)
+            self.room.show_reply(deepcopy(state), len(review.film.times) - 1, row)
+            self._save(review.film_id, state)
 
     def add_own(self) -> None:
         """A correction the program did not find: the coach's own words on the moment the Mirror shows."""
@@ -134,7 +164,7 @@ class ReplyController(QObject):
         review = self._review()
         return phrases(self._desk.store, review.analysis, item, field) if review is not None and review.analysis is not None else []
 
-    def _want_still(self, item: object) -> None:
+    def _want_still(self, item: Correction | Since | None) -> None:
         """Draw the newest wish; wishes made while drawing wait for one more turn."""
         self._wanted = item
         if not self._drawing:
@@ -151,18 +181,18 @@ class ReplyController(QObject):
         job.finished.connect(self._drawn)
         job.start(self._pictures)
 
-    def _picture(self, review: Review, item: object, blur: bool) -> tuple[object, object]:
-        picture, tag = composed(self._desk, review, item, blur)  # type: ignore[arg-type]
+    def _picture(self, review: Review, item: Correction | Since, blur: bool) -> tuple[QImage, tuple[float, float, float, float] | None]:
+        picture, tag = composed(self._desk, review, item, blur)
         return to_image(picture), tag
 
     def _drawn(self) -> None:
         self._drawing = False
         self._draw_wanted()
 
-    def _draw(self, item: Correction, kind: str, points: list[tuple[float, float]], text: str) -> None:
+    def _draw(self, item: Correction, kind: StrokeKind, points: list[tuple[float, float]], text: str) -> None:
         review = self._review()
         if review is not None:
-            item.strokes.append(stroke_at(review, item, kind, points, text))  # type: ignore[arg-type]
+            item.strokes.append(stroke_at(review, item, kind, points, text))
             self.room.stroke_added()
 
     def preview(self) -> None:
@@ -170,7 +200,7 @@ class ReplyController(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or review.analysis is None or reply is None:
             return
-        package, told = delivery.Package(self._desk, review.film_id), Reply.from_dict(reply.to_dict())
+        package, told = delivery.Package(self._desk, review.film_id), deepcopy(reply)
         path, analysis = review.film.path, review.analysis  # as they are now, whatever is clicked meanwhile
         job = Job(tr("Writing the reply"), lambda progress: self._written(package, path, analysis, told, progress), self)
         job.done.connect(lambda found: self._show_preview(package, *found))
@@ -195,7 +225,7 @@ class ReplyController(QObject):
         if review is None or review.analysis is None or reply is None or self._sending:
             return
         self._sending = True
-        told = Reply.from_dict(reply.to_dict())  # what is sent is what stands there now, whatever is typed or clicked meanwhile
+        told = deepcopy(reply)  # what is sent is what stands there now, whatever is typed or clicked meanwhile
         desk, film_id, analysis = self._desk, review.film_id, review.analysis
         job = Job(tr("Sending the reply"), lambda progress: delivery.send_reply(desk, outbox, film_id, analysis, told, progress), self)
         job.done.connect(self._sent)

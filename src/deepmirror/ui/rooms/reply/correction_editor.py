@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
-from deepmirror.services.replies.composing import Correction
+from deepmirror.services.replies.composing import Correction, Since
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
@@ -44,7 +44,7 @@ class CorrectionWords(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.item: object | None = None
+        self.item: Correction | Since | None = None
         self._rows: dict[str, QWidget] = {}
         self.phrases: Callable[[Correction, str], list[str]] = lambda item, field: []
         self.edits: dict[str, WordsField] = {}
@@ -76,7 +76,7 @@ class CorrectionWords(QWidget):
                 QShortcut(QKeySequence("Ctrl+Down"), edit, lambda k=key: self.offer(k), context=Qt.ShortcutContext.WidgetShortcut)
             layout.addWidget(self._rows[key])
 
-    def show_item(self, item: object | None) -> None:
+    def show_item(self, item: Correction | Since | None) -> None:
         """Edit the words this correction (or earlier one) has; None hides all fields."""
         self.item = None
         for key, edit in self.edits.items():

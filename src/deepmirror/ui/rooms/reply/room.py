@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.services.replies.composing import CLICKS, Correction, StrokeKind
+from deepmirror.services.replies.composing import CLICKS, Correction, Since, StrokeKind
 from deepmirror.services.replies.rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.correction_editor import LABEL_WIDTH, CorrectionWords, WordsField
@@ -39,6 +39,7 @@ class ReplyRoom(QWidget):
     """Edits one Reply in place. Pictures are asked for by `wants_still` and come back through `show_still`."""
 
     changed = pyqtSignal()
+    typed = pyqtSignal()  # a letter more or less
     wants_still = pyqtSignal(object)
     wants_preview = pyqtSignal()
     wants_send = pyqtSignal()
@@ -181,7 +182,7 @@ class ReplyRoom(QWidget):
         self.show_state("")
         self._say_count()
 
-    def _rows(self) -> list[object]:
+    def _rows(self) -> list[Correction | Since]:
         return [*self.reply.since, *self.reply.corrections] if self.reply is not None else []
 
     def _fill(self, row: int) -> None:
@@ -190,13 +191,13 @@ class ReplyRoom(QWidget):
             return
         self.list.blockSignals(True)
         self.list.clear()
-        for number, item in enumerate(self._rows()):
-            earlier = number < len(reply.since)
-            title = getattr(item, "title", "")
-            severity = "" if earlier else f"  ({tr(SEVERITIES.get(getattr(item, 'severity', ''), ''))})"
-            entry = QListWidgetItem(tr("Since last time: {title}", title=title) if earlier else title + severity)
+        for item in self._rows():
+            if isinstance(item, Since):
+                entry = QListWidgetItem(tr("Since last time: {title}", title=item.title))
+            else:
+                entry = QListWidgetItem(f"{item.title}  ({tr(SEVERITIES.get(item.severity, ''))})")
             entry.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
-            entry.setCheckState(Qt.CheckState.Checked if getattr(item, "chosen", False) else Qt.CheckState.Unchecked)
+            entry.setCheckState(Qt.CheckState.Checked if item.chosen else Qt.CheckState.Unchecked)
             self.list.addItem(entry)
         self.list.blockSignals(False)
         if self._rows():
@@ -206,7 +207,7 @@ class ReplyRoom(QWidget):
             self.list.addItem(QListWidgetItem(tr("Nothing is off: the praise and the whole film with its lines are sent.")))
             self._show_item(None)
 
-    def current(self) -> object | None:
+    def current(self) -> Correction | Since | None:
         """The correction (or earlier one) under the bar."""
         rows = self._rows()
         return rows[self.list.currentRow()] if 0 <= self.list.currentRow() < len(rows) else None
@@ -254,7 +255,7 @@ class ReplyRoom(QWidget):
     def _tick(self, entry: QListWidgetItem) -> None:
         rows, row = self._rows(), self.list.row(entry)
         if row < len(rows):
-            rows[row].chosen = entry.checkState() == Qt.CheckState.Checked  # type: ignore[attr-defined]
+            rows[row].chosen = entry.checkState() == Qt.CheckState.Checked
             self._say_count()
             self.changed.emit()
 
@@ -276,10 +277,12 @@ class ReplyRoom(QWidget):
         if self.reply.blur != self.blur.isChecked():
             self.reply.blur = self.blur.isChecked()
             self.wants_still.emit(self.current())
-        self.changed.emit()
+            self.changed.emit()
+        else:
+            self.typed.emit()
 
     def _words_changed(self) -> None:
-        self.changed.emit()
+        self.typed.emit()
         if self.item() is not None:  # the words of an earlier correction do not stand in its picture
             self.wants_still.emit(self.item())
 
