@@ -28,7 +28,7 @@ def main() -> None:
         with Film(path) as film:
             if again or not kept.exists():
                 observe(film, brief, catalogue.movement(brief.file.movement), Progress()).save(kept)
-            results[path.stem] = result_of(conclude(film.facts, brief, catalogue, Evidence.load(kept)), film)
+            results[path.stem] = vars(result_of(conclude(film.facts, brief, catalogue, Evidence.load(kept)), film))
         print(path.stem, results[path.stem]["line"], flush=True)
     (DEMO / "results.json").write_text(json.dumps(results, indent=1) + "\n")
 

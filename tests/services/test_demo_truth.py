@@ -115,4 +115,4 @@ def test_the_desks_lines_of_the_demo_are_what_the_engine_concludes(analyses: dic
     kept = json.loads((DEMO / "results.json").read_text())
     for name, analysis in analyses.items():
         with Film(DEMO / f"{name}.mp4") as film:
-            assert json.loads(json.dumps(result_of(analysis, film))) == kept[name], f"{name}: run scripts/evidence.py --conclude"
+            assert json.loads(json.dumps(vars(result_of(analysis, film)))) == kept[name], f"{name}: run scripts/evidence.py --conclude"

@@ -9,6 +9,7 @@ import pytest
 
 from deepmirror.core.body.squat_model import Setup
 from deepmirror.errors import BadBrief
+from deepmirror.exchange.brief import check_client
 from deepmirror.services.clients.person import PersonFile
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import Desk
@@ -22,7 +23,7 @@ def bram(demo_desk: Desk) -> PersonFile:
 
 
 def test_every_change_is_saved_kept_in_the_history_and_undone(bram: PersonFile) -> None:
-    start = bram.body
+    start = bram.client
     bram.set_stature("6 ft 1")
     bram.set_length("thigh", "48 cm")
     bram.set_limit("ankle_dorsiflexion", 28)
@@ -31,17 +32,17 @@ def test_every_change_is_saved_kept_in_the_history_and_undone(bram: PersonFile) 
     assert [label for _, label in bram.history()] == ["change pain", "change ankle bend", "change thigh", "change stature"]
     while bram.can_undo():
         bram.undo()
-    assert bram.body == start == bram.desk.store.client(bram.client_id).body
+    assert bram.client == start == check_client(bram.desk.store.client(bram.client_id).body)
     bram.redo()
     assert bram.client.stature_cm == pytest.approx(185.42)
 
 
 @pytest.mark.parametrize("text", ["12 cm", "long", "9 ft"])
 def test_impossible_lengths_are_refused_and_change_nothing(bram: PersonFile, text: str) -> None:
-    before = bram.body
+    before = bram.client
     with pytest.raises(BadBrief, match="thigh"):
         bram.set_length("thigh", text)
-    assert bram.body == before and bram.can_undo() is None
+    assert bram.client == before and bram.can_undo() is None
 
 
 def test_a_length_without_a_tape_is_predicted_and_marked_so(bram: PersonFile) -> None:

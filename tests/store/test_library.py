@@ -18,6 +18,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.review import Review
 from deepmirror.store.library import LibraryStore
+from deepmirror.store.records import SetWords
 from tests.conftest import DEMO, NOON
 
 
@@ -137,7 +138,7 @@ def test_a_library_of_the_last_schema_opens_with_everything_in_it(tmp_path: Path
     shutil.copyfile(past, tmp_path / "old" / "library.db")
     store = LibraryStore(tmp_path / "old")
     films = store.films()
-    assert len(films) == 9 and all(f.brief["movement"] and f.told == {} for f in films) and len(store.clients()) == 6
+    assert len(films) == 9 and all(f.brief["movement"] and f.told == SetWords() for f in films) and len(store.clients()) == 6
     assert sum(len(store.client_changes(c.id)) for c in store.clients()) == 1
     assert (
         store.arrivals.newest() == []

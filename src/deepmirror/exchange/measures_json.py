@@ -16,6 +16,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.series import series_spec
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Band, Value
+from deepmirror.documents import Document
 
 
 def numbers(values: Iterable[float], digits: int) -> list[float | None]:
@@ -23,7 +24,7 @@ def numbers(values: Iterable[float], digits: int) -> list[float | None]:
     return [round(float(v), digits) if math.isfinite(v) else None for v in values]
 
 
-def landmarks(track: Track) -> dict[str, Any]:
+def landmarks(track: Track) -> Document:
     """Point name -> x, y, sigma_px per frame."""
     return {
         n: {"x": numbers(track.point(n)[:, 0], 2), "y": numbers(track.point(n)[:, 1], 2), "sigma_px": numbers(track.sigma(n), 2)}
@@ -31,17 +32,17 @@ def landmarks(track: Track) -> dict[str, Any]:
     }
 
 
-def angles(series: dict[str, Series]) -> dict[str, Any]:
+def angles(series: dict[str, Series]) -> Document:
     """Name of a series that has a unit -> its values per frame."""
     return {k: numbers(s.values, 2) for k, s in series.items() if series_spec(k).unit}
 
 
-def measure_table(values: dict[str, Value]) -> dict[str, Any]:
+def measure_table(values: dict[str, Value]) -> Document:
     """Measure name -> value and u."""
     return {k: {"value": round(v.value, 3), "u": round(v.u, 3)} for k, v in values.items() if math.isfinite(v.value) and math.isfinite(v.u)}
 
 
-def rep_record(rep: Rep, values: dict[str, Value]) -> dict[str, Any]:
+def rep_record(rep: Rep, values: dict[str, Value]) -> Document:
     """One rep as the contract writes it."""
     phases = {k: None if v is None else round(v, 4) for k, v in rep.phases_s.items()}
     return {
@@ -73,7 +74,7 @@ def rep_csv(reps: list[Rep], values: Iterable[dict[str, Value]]) -> str:
     """One row per rep: times, phases, and every measure with its u."""
     rows, names = [], []
     for rep, table in zip(reps, values, strict=True):
-        row: dict[str, Any] = {
+        row: Document = {
             "rep": rep.number,
             "start_s": round(rep.start_s, 3),
             "bottom_s": round(rep.bottom_s, 3),

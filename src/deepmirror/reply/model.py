@@ -6,10 +6,11 @@ Everything here is plain data that the coach may edit and the library keeps as J
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import TypeAdapter, ValidationError
 
+from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
 
 CAUTION = (
@@ -119,12 +120,12 @@ class Reply:
         """What is said of earlier corrections."""
         return [s for s in self.since if s.chosen]
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Document:
         """For the library's draft."""
         return asdict(self)
 
     @classmethod
-    def from_dict(cls, data: dict[str, Any]) -> Reply:
+    def from_dict(cls, data: Document) -> Reply:
         """Back from the library's draft. Raises ReplyError when it is not one."""
         try:
             return TypeAdapter(cls).validate_python(data)

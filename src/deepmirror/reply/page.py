@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import base64
 from importlib import resources
-from typing import Any
 
 from jinja2 import Environment, PackageLoader, Template, select_autoescape
 
+from deepmirror.documents import Document
 from deepmirror.reply.model import Reply
 
 
 def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, captions: str) -> str:
     """HTML with stills (PNG by correction code), film (MP4) and captions (WebVTT) inside."""
     fonts = resources.files("deepmirror") / "assets" / "fonts"
-    context: dict[str, Any] = {
+    context: Document = {
         "reply": reply,
         "stills": {k: _data("image/png", v) for k, v in stills.items()},
         "film": _data("video/mp4", film) if film else None,

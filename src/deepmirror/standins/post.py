@@ -11,8 +11,8 @@ import json
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
+from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.bundle import SET_NAME, check_set
 from deepmirror.exchange.post import FolderOutbox, Letter
@@ -39,7 +39,7 @@ class SimulatedMailbox:
                 out.append(Letter(f"simulated-{number}-{letter['name']}", letter["name"], path))
         return out
 
-    def _write(self, letter: dict[str, Any], path: Path) -> None:
+    def _write(self, letter: Document, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         film = self._films / letter["film"]
         if "told" in letter:

@@ -25,6 +25,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Row, Select, case, func, select
 from sqlalchemy.orm import Session
 
+from deepmirror.documents import Document
 from deepmirror.errors import Gone, LibraryError, ReadOnly, one_line
 from deepmirror.files import copy_part, make_private, private_folder, put_in_place
 from deepmirror.store.backups import check_database
@@ -129,7 +130,7 @@ class LibraryStore:
         with self._session() as s:
             return [_client(r) for r in s.scalars(select(ClientRow).order_by(ClientRow.name))]
 
-    def add_client(self, name: str, body: dict[str, Any], note: str = "") -> ClientRecord:
+    def add_client(self, name: str, body: Document, note: str = "") -> ClientRecord:
         """A new client. Raises LibraryError for an empty name."""
         if not name.strip():
             raise LibraryError("A client needs a name.")
@@ -147,7 +148,7 @@ class LibraryStore:
                 raise Gone("That client is no longer in the library.")
             return _client(row)
 
-    def update_client(self, client_id: int, body: dict[str, Any], at: str, label: str) -> None:
+    def update_client(self, client_id: int, body: Document, at: str, label: str) -> None:
         """Change a client's record and keep the change in the history."""
         with self._session() as s:
             row = s.get(ClientRow, client_id)
@@ -178,7 +179,7 @@ class LibraryStore:
         with self._session() as s:
             return sorted(s.scalars(select(name).where(name.is_not(None)).distinct()))
 
-    def briefs_on(self, machine: str, view: str) -> list[tuple[int, dict[str, Any]]]:
+    def briefs_on(self, machine: str, view: str) -> list[tuple[int, Document]]:
         """Film ids and briefs of a machine seen from a side, newest first."""
         with self._session() as s:
             rows = s.scalars(
@@ -201,11 +202,11 @@ class LibraryStore:
         self,
         source: Path,
         client_id: int,
-        brief: dict[str, Any],
+        brief: Document,
         arrived_at: str,
         note: str = "",
         due_at: str = "",
-        told: dict[str, Any] | None = None,
+        told: Document | None = None,
     ) -> FilmRecord:
         """Copy a film into the library. Raises LibraryError when it is there already or cannot be copied."""
         digest = file_hash(source)

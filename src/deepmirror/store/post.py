@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from deepmirror.documents import Document
 from deepmirror.errors import Gone
 from deepmirror.store.records import parsed
 from deepmirror.store.tables import ArrivalRow, ReplyRow
@@ -32,7 +33,7 @@ class ArrivalRecord:
     came_at: str
     state: str
     sentence: str
-    told: dict[str, Any]
+    told: Document
     film_id: int | None
 
 
@@ -46,7 +47,7 @@ class ReplyRecord:
     made_at: str
     folder: Path
     files: dict[str, str]
-    reply: dict[str, Any]
+    reply: Document
     state: str
     sentence: str
 
@@ -120,7 +121,7 @@ class ReplyStore:
     def __init__(self, sessions: Sessions, folder: Path) -> None:
         self._sessions, self._folder = sessions, folder
 
-    def add(self, film_id: int, kind: str, made_at: str, folder: str, files: dict[str, str], reply: dict[str, Any]) -> ReplyRecord:
+    def add(self, film_id: int, kind: str, made_at: str, folder: str, files: dict[str, str], reply: Document) -> ReplyRecord:
         """Note a reply; folder is relative to the library, files are names with their sha256."""
         with self._sessions() as s:
             row = ReplyRow(

@@ -9,8 +9,10 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from deepmirror.documents import Document
 
-def parsed(text: str) -> dict[str, Any]:
+
+def parsed(text: str) -> Document:
     """A JSON column as a dictionary; one that was damaged costs itself only and reads as empty."""
     try:
         found = json.loads(text or "{}")
@@ -52,8 +54,16 @@ class ClientRecord:
 
     id: int
     name: str
-    body: dict[str, Any]
+    body: Document
     note: str
+
+
+@dataclass(frozen=True)
+class SetWords:
+    """What a sender said of a set, as far as the Desk tells it: which set it was, and how hard."""
+
+    number: int | None = None
+    effort: float | None = None
 
 
 @dataclass(frozen=True)
@@ -81,7 +91,7 @@ class FilmRecord:
     set_json: str
 
     @cached_property
-    def brief(self) -> dict[str, Any]:
+    def brief(self) -> Document:
         """What the coach knows of the film, with the client's record in it."""
         return parsed(self.brief_json) | {"client": parsed(self.client_json)}
 
@@ -91,16 +101,34 @@ class FilmRecord:
         return str(self.brief.get("movement", ""))
 
     @cached_property
+    def view(self) -> str:
+        """From which side it was filmed; empty when its brief cannot be read."""
+        return str(self.brief.get("view", ""))
+
+    @cached_property
+    def load_kg(self) -> float | None:
+        """The load its brief names."""
+        load = self.brief.get("load_kg")
+        return float(load) if isinstance(load, int | float) else None
+
+    @cached_property
+    def machine(self) -> str:
+        """The machine its brief names; empty when none."""
+        return str(self.brief.get("machine") or "")
+
+    @cached_property
     def turns(self) -> tuple[int, ...]:
         """Frame numbers of its turn-rounds."""
         return tuple(n for n in parsed_list(self.turns_json) if isinstance(n, int))
 
     @cached_property
-    def draft(self) -> dict[str, Any]:
+    def draft(self) -> Document:
         """The reply being composed, or {}."""
         return parsed(self.draft_json)
 
     @cached_property
-    def told(self) -> dict[str, Any]:
+    def told(self) -> SetWords:
         """What its sender said of the set."""
-        return parsed(self.set_json)
+        said = parsed(self.set_json)
+        number, effort = said.get("number"), said.get("effort")
+        return SetWords(number if isinstance(number, int) else None, float(effort) if isinstance(effort, int | float) else None)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from sqlalchemy import delete, select, update
 
+from deepmirror.documents import Document
 from deepmirror.store.post import Sessions
 from deepmirror.store.records import parsed
 from deepmirror.store.tables import BriefStepRow
@@ -20,14 +20,14 @@ class StepStore:
     def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
 
-    def of_film(self, film_id: int) -> list[tuple[str, dict[str, Any], bool]]:
+    def of_film(self, film_id: int) -> list[tuple[str, Document, bool]]:
         """(label, brief after it, whether it is done), oldest first; empty when a step cannot be read."""
         with self._sessions() as s:
             rows = list(s.scalars(select(BriefStepRow).where(BriefStepRow.film_id == film_id).order_by(BriefStepRow.id)))
             steps = [(r.label, parsed(r.brief_json), r.done) for r in rows]
         return steps if all(brief for _, brief, _ in steps) else []
 
-    def add(self, film_id: int, before: dict[str, Any], label: str, after: dict[str, Any]) -> None:
+    def add(self, film_id: int, before: Document, label: str, after: Document) -> None:
         """Keep an edit; what was undone before it goes. before: the brief it started from, kept as the first step of a film."""
         with self._sessions() as s:
             mine = BriefStepRow.film_id == film_id

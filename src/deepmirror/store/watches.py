@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from deepmirror.documents import Document
 from deepmirror.errors import Gone
 from deepmirror.store.post import Sessions
 from deepmirror.store.records import parsed
@@ -25,8 +26,8 @@ class WatchRecord:
     movement: str
     opened_at: str
     state: str
-    item: dict[str, Any]
-    looks: tuple[tuple[int, str, dict[str, Any]], ...]  # film, when it arrived, what it says; oldest first
+    item: Document
+    looks: tuple[tuple[int, str, Document], ...]  # film, when it arrived, what it says; oldest first
 
 
 class WatchStore:
@@ -35,7 +36,7 @@ class WatchStore:
     def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
 
-    def add(self, client_id: int, film_id: int, movement: str, opened_at: str, item: dict[str, Any]) -> WatchRecord:
+    def add(self, client_id: int, film_id: int, movement: str, opened_at: str, item: Document) -> WatchRecord:
         """Begin to watch; an open one for the same client, movement and fault is replaced by this one (its looks stay)."""
         with self._sessions() as s:
             for old in s.scalars(_of(client_id, movement).where(WatchRow.state == "open")):
@@ -61,7 +62,7 @@ class WatchStore:
             rows = s.scalars(_of(client_id, movement).order_by(WatchRow.id))
             return [_watch(s, r) for r in rows if parsed(r.item_json)]
 
-    def look(self, watch_id: int, film_id: int, at: str, look: dict[str, Any] | None) -> None:
+    def look(self, watch_id: int, film_id: int, at: str, look: Document | None) -> None:
         """Note what a film says of a watched correction, in place of what it said before; None takes it back."""
         with self._sessions() as s:
             s.execute(delete(WatchLookRow).where(WatchLookRow.watch_id == watch_id, WatchLookRow.film_id == film_id))

@@ -102,18 +102,14 @@ class PersonFile:
         self.desk, self.client_id = desk, client_id
         record = desk.store.client(client_id)
         self.name = record.name
-        self._history: History[dict[str, Any]] = History(record.body)
+        self._unknown = {k: v for k, v in record.body.items() if k not in ClientPart.model_fields}  # of a newer program: kept as it is
+        self._history = History(check_client(record.body))
         self.views: list[FilmView] = []
 
     @property
-    def body(self) -> dict[str, Any]:
-        """The record as a dictionary, the brief's client part."""
-        return self._history.present
-
-    @property
     def client(self) -> ClientPart:
-        """The record, checked."""
-        return check_client(self.body)
+        """The record."""
+        return self._history.present
 
     def lengths(self) -> list[LengthRow]:
         """All body lengths with their source, the prediction and the films' own."""
@@ -151,7 +147,7 @@ class PersonFile:
 
     def set_length(self, name: str, text: str) -> None:
         """A measured length; an empty text goes back to the prediction. Raises BadBrief."""
-        known = dict(self.body.get("segments_cm", {}))
+        known = dict(self.client.segments_cm)
         if text.strip():
             low, high = RANGES_CM[name]
             known[name] = _parsed(parse_length_cm, text, low, high, f"A {name.replace('_', ' ')}")
@@ -163,17 +159,17 @@ class PersonFile:
         """Take the films' lengths where nobody measured; returns how many were taken."""
         taken = {r.name: round(r.film[0], 1) for r in self.lengths() if r.film is not None and r.source != "measured"}
         if taken:
-            self._set("lengths from films", film_cm=dict(self.body.get("film_cm", {})) | taken)
+            self._set("lengths from films", film_cm=self.client.film_cm | taken)
         return len(taken)
 
     def set_limit(self, name: str, degrees: float | None) -> None:
         """A joint limit in degrees, None for the usual one."""
-        known = {k: v for k, v in self.body.get("limits_deg", {}).items() if k != name}
+        known = {k: v for k, v in self.client.limits_deg.items() if k != name}
         self._set(LIMIT_NAMES[name].lower(), limits_deg=known | ({name: degrees} if degrees is not None else {}))
 
     def set_school(self, code: str, school: str) -> None:
         """The client's school in one topic."""
-        self._set(f"school of {SCHOOLS[code][0].lower()}", schools=dict(self.body.get("schools", {})) | {code: school})
+        self._set(f"school of {SCHOOLS[code][0].lower()}", schools=self.client.schools | {code: school})
 
     def set_fields(self, label: str, **fields: Any) -> None:
         """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""
@@ -181,17 +177,18 @@ class PersonFile:
 
     def _set(self, label: str, **fields: Any) -> None:
         self.desk.store.must_write()
-        body = {k: v for k, v in (self.body | fields).items() if v is not None}
-        wrong = next(impossible_lengths(check_client(body)), "")
+        client = check_client(self.client.model_dump() | fields)
+        wrong = next(impossible_lengths(client), "")
         if wrong and wrong not in impossible_lengths(self.client):
             raise BadBrief(wrong)
-        if body == self.body:
+        if client == self.client:
             return
-        self._history.do(label, body)
+        self._history.do(label, client)
         self._save(f"change {label}")
 
     def _save(self, label: str) -> None:
-        store, client_id, body, at = self.desk.store, self.client_id, self.body, self.desk.now().isoformat(timespec="seconds")
+        store, client_id, at = self.desk.store, self.client_id, self.desk.now().isoformat(timespec="seconds")
+        body = self._unknown | self.client.model_dump(mode="json", exclude_defaults=True)
         self.desk.saver.write(lambda: store.update_client(client_id, body, at, label))
 
     def can_undo(self) -> str | None:
@@ -232,7 +229,7 @@ class PersonFile:
 
     def set_default(self, movement: str, tempo: str, reps: str) -> None:
         """The usual tempo ("3-1-1-0") and rep range ("8-12") for a movement. Raises BadBrief."""
-        rows = {k: v for k, v in dict(self.body.get("defaults", {})).items() if k != movement}
+        rows = {k: v.model_dump(exclude_none=True) for k, v in self.client.defaults.items() if k != movement}
         row = {k: v for k, v in (("tempo", tempo.strip()), ("reps", reps.strip())) if v}
         self._set(f"usual {movement.replace('_', ' ')}", defaults=rows | ({movement: row} if row else {}))
 

@@ -5,16 +5,16 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.documents import Document
 from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError, WorkFailed
-from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.exchange.brief import Brief, check_brief, check_client
 from deepmirror.files import write_whole
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import Catalogue, load_catalogue
@@ -51,6 +51,15 @@ class Choice:
 
     id: str
     title: str
+
+
+@dataclass(frozen=True)
+class FilmResult:
+    """What the Desk shows of a measured film: its state, one line of words, and the frames of its turn-rounds."""
+
+    state: FilmState
+    line: str
+    turns: list[int]
 
 
 class Desk:
@@ -126,7 +135,7 @@ class Desk:
         load_kg: float | None = None,
         tempo: str | None = None,
         note: str = "",
-        told: dict[str, Any] | None = None,
+        told: Document | None = None,
     ) -> FilmRecord:
         """Check a film and take it into the library. Raises BadFilm, BadBrief, LibraryError; the file itself is never touched."""
         self.store.must_write()
@@ -135,9 +144,9 @@ class Desk:
         client = next((c for c in self.clients() if c.id == client_id), None)
         if client is None:
             raise LibraryError("Choose a client for this film.")
-        usual = client.body.get("defaults", {}).get(movement, {})
-        tempo = tempo or usual.get("tempo")
-        data: dict[str, Any] = {"movement": movement, "view": view, "client": client.body}
+        usual = check_client(client.body).defaults.get(movement)
+        tempo = tempo or (usual.tempo if usual else None)
+        data: Document = {"movement": movement, "view": view, "client": client.body}
         data |= {k: v for k, v in (("load_kg", load_kg), ("tempo", tempo)) if v}
         check_brief(data)
         self.catalogue.movement(movement)
@@ -202,12 +211,12 @@ class Desk:
         """Write the one line of state and the turn-round frames of a measured film."""
         if self.read_only:
             return
-        result = result_of(analysis, film)
-        if (state := self.store.film(film_id).state) in SETTLED:
-            result["state"] = state
-        if state == FilmState.ASKED:
-            result.pop("line")
-        self.store.update_film(film_id, **result)
+        result, before = result_of(analysis, film), self.store.film(film_id)
+        if before.state in SETTLED:
+            result = replace(result, state=before.state)
+        if before.state == FilmState.ASKED:
+            result = replace(result, line=before.line)
+        self.store.update_film(film_id, **vars(result))
         note_looks(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:
@@ -262,12 +271,12 @@ class Desk:
         return record.state not in (FilmState.NEW, FilmState.MEASURING, FilmState.FAILED)
 
 
-def result_of(analysis: Analysis, film: Film) -> dict[str, Any]:
-    """State, one line of words, and turn-round frames of a measured film."""
+def result_of(analysis: Analysis, film: Film) -> FilmResult:
+    """What the Desk shows of a measured film."""
     reps, findings = analysis.scene.reps, analysis.judgement.findings
     words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
     words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
     if len(findings) > 1:
         words += f" and {len(findings) - 1} more"
     line = words if reps else "No rep seen: ask for a new film"
-    return {"state": FilmState.READY if reps else FilmState.REFILM, "line": line, "turns": [film.frame_at(r.bottom_s) for r in reps]}
+    return FilmResult(FilmState.READY if reps else FilmState.REFILM, line, [film.frame_at(r.bottom_s) for r in reps])

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass
-from typing import Any
 
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.time_normalisation import Change, change
 from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
+from deepmirror.documents import Document
 from deepmirror.judge.findings import describe_band
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.store.library import LibraryStore
@@ -178,9 +178,9 @@ def item_of(record: WatchRecord) -> Item:
     return Item(**record.item)
 
 
-def look_of(raw: dict[str, Any]) -> Look:
+def look_of(kept: Document) -> Look:
     """A look as it was kept."""
-    return Look(**(raw | {"verdict": Change(raw["verdict"])}))
+    return Look(**(kept | {"verdict": Change(kept["verdict"])}))
 
 
 def history(record: WatchRecord) -> list[str]:

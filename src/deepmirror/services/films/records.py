@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from deepmirror.documents import Document
 from deepmirror.exchange.measures_json import angles, landmarks, measure_table, rep_record, target_pair
 from deepmirror.judge.findings import Finding
 from deepmirror.services.films.analysis import Analysis
 
 
-def measures_record(analysis: Analysis) -> dict[str, Any]:
+def measures_record(analysis: Analysis) -> Document:
     """The contract's measures.json as a dictionary."""
     facts, scene, measured, judgement = analysis.facts, analysis.scene, analysis.measured, analysis.judgement
     return {
@@ -32,7 +31,7 @@ def measures_record(analysis: Analysis) -> dict[str, Any]:
     }
 
 
-def finding_record(f: Finding) -> dict[str, Any]:
+def finding_record(f: Finding) -> Document:
     """One finding as the contract writes it, with the chain of numbers that led to it."""
     return {
         "code": f.code,

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from deepmirror.core.measures.table import MEASURES
-from deepmirror.exchange.brief import FREE_POINTS, BriefFile
+from deepmirror.documents import Document
+from deepmirror.errors import BadBrief
+from deepmirror.exchange.brief import FREE_POINTS, BriefFile, MarksPart, ScalePart, check_brief
 from deepmirror.movements.schema import Movement
 from deepmirror.store.library import LibraryStore
 
@@ -86,10 +87,27 @@ def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
     return lines + [f"{n.replace('_', ' ').capitalize()}: {POINT_GIVES[n]}" for n in movement.marks if n in POINT_GIVES and n not in placed]
 
 
-def taken_over(store: LibraryStore, film_id: int, machine: str | None, view: str) -> dict[str, Any]:
-    """Brief fields with marks and scale of the newest other film of this machine from the same side, in question until the
-    coach says that they fit; empty when there is none."""
-    for other, told in store.briefs_on(machine, view) if machine else []:
-        if other != film_id and told.get("marks"):
-            return {k: told[k] for k in ("marks", "scale") if told.get(k)} | {"marks_taken_over": True}
-    return {}
+@dataclass(frozen=True)
+class MarksTakenOver:
+    """Marks and scale of another film of the same machine, in question until the coach says that they fit."""
+
+    marks: MarksPart
+    scale: ScalePart | None
+
+    def fields(self) -> Document:
+        """The brief's fields with them."""
+        scale = {} if self.scale is None else {"scale": self.scale.model_dump(mode="json")}
+        return {"marks": self.marks.model_dump(mode="json", exclude_none=True), "marks_taken_over": True} | scale
+
+
+def taken_over(store: LibraryStore, film_id: int, machine: str | None, view: str) -> MarksTakenOver | None:
+    """Marks and scale of the newest other film of this machine from the same side that can be read; None when there is none."""
+    for other, kept in store.briefs_on(machine, view) if machine else []:
+        if other == film_id or not kept.get("marks"):
+            continue
+        try:
+            file = check_brief(kept).file
+        except BadBrief:  # kept by a program that asked less of a brief
+            continue
+        return MarksTakenOver(file.marks, file.scale)
+    return None

@@ -168,6 +168,4 @@ def films_to_compare(desk: Desk, film_id: int) -> list[tuple[int, str]]:
     film = desk.store.film(film_id)
     mine = [f for f in desk.store.films(film.client_id) if desk.store.evidence_path(f.id).exists()]
     mine.sort(key=lambda f: f.movement != film.movement)
-    return [
-        (f.id, f"{f.arrived_at[:10]} · {f.movement.replace('_', ' ')} · {str(f.brief.get('view', '')).replace('-', ' ')}") for f in mine
-    ]
+    return [(f.id, f"{f.arrived_at[:10]} · {f.movement.replace('_', ' ')} · {f.view.replace('-', ' ')}") for f in mine]

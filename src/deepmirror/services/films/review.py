@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SIDES, near_side, sided, split
+from deepmirror.documents import Document
 from deepmirror.errors import BadBrief, LibraryError
-from deepmirror.exchange.brief import Brief, check_brief
+from deepmirror.exchange.brief import Brief, SeedPart, check_brief
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence, filled, shank_px
 from deepmirror.services.common.history import History
@@ -25,7 +26,7 @@ from deepmirror.services.films.analysis import FINAL, conclude
 from deepmirror.services.films.analysis import Analysis as Analysis
 from deepmirror.services.films.film_library import Desk, FilmState
 from deepmirror.services.films.observation_runner import FOLLOW
-from deepmirror.services.films.reference_marks import KINDS, Wanted, free_points, taken_over, wanted_marks
+from deepmirror.services.films.reference_marks import KINDS, MarksTakenOver, Wanted, free_points, taken_over, wanted_marks
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -173,15 +174,15 @@ class Review:
         """Machines and places named so far, by name."""
         return self.desk.store.machines()
 
-    def marks_to_take_over(self) -> dict[str, Any]:
-        """Marks and scale of the newest other film of this machine from the same side; empty when there is none."""
+    def marks_to_take_over(self) -> MarksTakenOver | None:
+        """Marks and scale of the newest other film of this machine from the same side; None when there is none."""
         return taken_over(self.desk.store, self.film_id, self.brief.file.machine, self.brief.file.view)
 
     def take_over_marks(self) -> None:
         """Use the last marks of this machine; they stay in question until the coach says that they fit."""
         marks = self.marks_to_take_over()
         if marks:
-            self._change("take over marks", **marks)
+            self._change("take over marks", **marks.fields())
 
     def marks_fit(self) -> None:
         """The coach has looked: the marks taken over lie where they should."""
@@ -313,7 +314,7 @@ class Review:
         self.desk.saver.write(save)
 
 
-def _without_client(brief: Brief) -> dict[str, Any]:
+def _without_client(brief: Brief) -> Document:
     """A brief as the library keeps it: the client's part always comes from her record."""
     return brief.file.model_dump(mode="json", exclude_none=True, exclude={"client"})
 
@@ -346,8 +347,8 @@ def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:
     return out
 
 
-def _seed_list(seeds: dict[int, dict[str, Pixel]]) -> list[dict[str, Any]]:
-    return [{"frame": f, "points_px": p} for f, p in sorted(seeds.items()) if p]
+def _seed_list(seeds: dict[int, dict[str, Pixel]]) -> list[SeedPart]:
+    return [SeedPart(frame=f, points_px=p) for f, p in sorted(seeds.items()) if p]
 
 
 def _toggled(names: list[str], name: str) -> list[str]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 from deepmirror.core.body.anthropometry import dorsiflexion_from_wall
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
 from deepmirror.core.body.squat_model import BARS, Answer, Build, Limits, Setup, SetupEffect
+from deepmirror.documents import Document
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import ClientPart, read_client
 from deepmirror.services.common.plausible import impossible_lengths
@@ -91,7 +91,7 @@ def r(value: float | None) -> float | None:
     return None if value is None else round(value, 2)
 
 
-def build_record(client: ClientPart, ask: Ask) -> dict[str, Any]:
+def build_record(client: ClientPart, ask: Ask) -> Document:
     """The contract's JSON object."""
     answer, levers = solve_build(client, ask)
     p, body = answer.posture, body_of(client)

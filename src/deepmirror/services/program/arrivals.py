@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any
 
+from deepmirror.documents import Document
 from deepmirror.errors import BadBundle, DeepMirrorError, LibraryError, one_line
 from deepmirror.exchange.bundle import Bundle, SetFile, read_bundle
 from deepmirror.exchange.bundle import is_bundle as is_bundle
@@ -99,7 +99,7 @@ class Arrivals:
     def _take(self, letter: Letter) -> ArrivalRecord:
         store = self._desk.store
         store.must_write()
-        told: dict[str, Any] = {"letter": _plain(letter.id), "name": one_line(letter.name, LONGEST_NAME)}
+        told: Document = {"letter": _plain(letter.id), "name": one_line(letter.name, LONGEST_NAME)}
         told["came_at"] = self._desk.now().isoformat(timespec="seconds")
         try:
             digest = file_hash(letter.path)
@@ -112,7 +112,7 @@ class Arrivals:
             return store.arrivals.add(**told, state="twin", sentence=TWIN, film_id=film_id)
         return self._judged(self._keep(letter, told))
 
-    def _keep(self, letter: Letter, told: dict[str, Any]) -> ArrivalRecord:
+    def _keep(self, letter: Letter, told: Document) -> ArrivalRecord:
         """Copy the letter into the library as it came, and note it as under way. Raises OSError, LibraryError."""
         store = self._desk.store
         name = f"arrivals/{told['sha256'][:20]}{letter.path.suffix.lower() if letter.path.suffix.lower() in SUFFIXES else ''}"
@@ -197,13 +197,14 @@ def _finish(desk: Desk, film_id: int, told: SetFile) -> None:
     """What the sender said of the set; on a known machine its marks, in question; films that waited for this one have it."""
     film = desk.store.film(film_id)
     if told.machine:
-        brief = film.brief | {"machine": told.machine} | taken_over(desk.store, film_id, told.machine, film.brief["view"])
+        marks = taken_over(desk.store, film_id, told.machine, film.view)
+        brief = film.brief | {"machine": told.machine} | (marks.fields() if marks else {})
         desk.store.update_film(film_id, brief=brief)
     desk.store.update_film(film_id, told=_set_words(told))
     came_for(desk, film_id)
 
 
-def _set_words(told: SetFile) -> dict[str, Any]:
+def _set_words(told: SetFile) -> Document:
     return told.set.model_dump(exclude_none=True) | ({"filmed_at": told.filmed_at.isoformat()} if told.filmed_at else {})
 
 

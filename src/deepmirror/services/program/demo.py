@@ -7,8 +7,8 @@ import shutil
 from datetime import datetime, timedelta
 from importlib import resources
 from pathlib import Path
-from typing import Any
 
+from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import DAYS_TO_ANSWER, Desk, FilmState
@@ -31,7 +31,7 @@ def fill_demo(desk: Desk) -> None:
                 _answer(desk, film_id, desk.now() - timedelta(hours=float(item["answered_hours_ago"])))
 
 
-def _add(desk: Desk, folder: Path, item: dict[str, Any], results: dict[str, Any]) -> int:
+def _add(desk: Desk, folder: Path, item: Document, results: Document) -> int:
     brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
     client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(item["client"], brief["client"])
     if "machine" in item:

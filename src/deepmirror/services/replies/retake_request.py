@@ -56,7 +56,7 @@ def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Reques
     front = advice.count(Remedy.FRONT_FILM) > advice.count(Remedy.SIDE_FILM)
     heading = "front" if front and "front" in movement.views else movement.views[0]
     body = film.brief["client"]
-    plan = plan_for(movement, heading, film.brief.get("view", "side-left"), float(body.get("stature_cm") or USUAL_STATURE_CM))
+    plan = plan_for(movement, heading, film.view or "side-left", float(body.get("stature_cm") or USUAL_STATURE_CM))
     return Request(
         film.client_name,
         movement.title,

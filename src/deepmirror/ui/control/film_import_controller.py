@@ -60,7 +60,7 @@ class FilmImportController(QObject):
         clients = [(c.id, c.name) for c in window.desk.clients()]
         dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
         self.guess_view(dialog, picture)
-        dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**dialog.answers())))
+        dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
         window.open_dialog(dialog)
         return dialog
 

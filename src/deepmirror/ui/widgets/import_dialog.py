@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
@@ -29,6 +29,20 @@ VIEWS = (
     ("rear", "From behind"),
 )
 NEW_CLIENT = "New client…"
+
+
+@dataclass(frozen=True)
+class ImportAnswers:
+    """Whose and what a film is; client_id is None for a new client."""
+
+    client_id: int | None
+    new_name: str
+    stature_cm: float | None
+    movement: str
+    view: str
+    load_kg: float | None
+    tempo: str | None
+    note: str
 
 
 class ImportDialog(QDialog):
@@ -164,15 +178,15 @@ class ImportDialog(QDialog):
         self._buttons.setEnabled(True)
         self.problem.setText(sentence)
 
-    def answers(self) -> dict[str, Any]:
-        """What was answered, by the names of `services.program.arrivals.Placed`; client_id is None for a new client."""
-        return {
-            "client_id": self.client.currentData(),
-            "new_name": self.name.text().strip(),
-            "stature_cm": self.stature.value() or None,
-            "movement": self.movement.currentData(),
-            "view": self.view.currentData(),
-            "load_kg": self.load.value() or None,
-            "tempo": self.tempo.text().strip() or None,
-            "note": self.note.text().strip(),
-        }
+    def answers(self) -> ImportAnswers:
+        """What was answered."""
+        return ImportAnswers(
+            self.client.currentData(),
+            self.name.text().strip(),
+            self.stature.value() or None,
+            self.movement.currentData(),
+            self.view.currentData(),
+            self.load.value() or None,
+            self.tempo.text().strip() or None,
+            self.note.text().strip(),
+        )

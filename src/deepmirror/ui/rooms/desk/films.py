@@ -31,7 +31,7 @@ SORTS: dict[str, Callable[[FilmRecord], tuple[Any, ...]]] = {
     "answer due first": lambda f: (f.state in (FilmState.SENT, FilmState.REPLACED), f.due_at, f.id),
     "newest first": lambda f: (_backward(f.arrived_at), -f.id),
     "by client": lambda f: (f.client_name.casefold(), _backward(f.arrived_at), -f.id),
-    "by movement": lambda f: (f.brief.get("movement", ""), _backward(f.arrived_at), -f.id),
+    "by movement": lambda f: (f.movement, _backward(f.arrived_at), -f.id),
 }
 
 
@@ -51,9 +51,7 @@ def days_words(iso: str, now: datetime) -> str:
 
 def film_words(film: FilmRecord) -> str:
     """Everything a search looks at."""
-    return " ".join(
-        (film.client_name, film.brief.get("movement", "").replace("_", " "), film.note, film.line, film.brief.get("machine") or "")
-    ).casefold()
+    return " ".join((film.client_name, film.movement.replace("_", " "), film.note, film.line, film.machine)).casefold()
 
 
 class FilmsModel(QAbstractListModel):
@@ -127,7 +125,7 @@ class FilmsModel(QAbstractListModel):
         if role == FILM_ROLE:
             return film
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{film.client_name} {film.brief.get('movement', '').replace('_', ' ')} {film.note} {film.line}"
+            return f"{film.client_name} {film.movement.replace('_', ' ')} {film.note} {film.line}"
         return None
 
 
@@ -189,16 +187,16 @@ class FilmRow(QStyledItemDelegate):
         return film.line or tr(REPLY_WORDS.get(film.state, film.state))
 
     def _due(self, film: FilmRecord) -> str:
-        side = film.brief.get("view", "").replace("-", " ")
+        side = film.view.replace("-", " ")
         if film.state in (FilmState.SENT, FilmState.REPLACED):
             return f"{side} · {tr('came {date}', date=film.arrived_at[:10])}"
         return f"{side} · {tr('answer due {when}', when=days_words(film.due_at, self._now()))}"
 
 
 def _who(film: FilmRecord) -> str:
-    load, told = film.brief.get("load_kg"), film.told
-    parts = [film.client_name, film.brief.get("movement", "").replace("_", " ")]
+    load, told = film.load_kg, film.told
+    parts = [film.client_name, film.movement.replace("_", " ")]
     parts += [f"{load:g} kg"] if load else []
-    parts += [tr("set {number}", number=told["number"])] if told.get("number") else []
-    parts += [tr("effort {effort}", effort=f"{told['effort']:g}")] if told.get("effort") else []
+    parts += [tr("set {number}", number=told.number)] if told.number else []
+    parts += [tr("effort {effort}", effort=f"{told.effort:g}")] if told.effort else []
     return " · ".join(parts)

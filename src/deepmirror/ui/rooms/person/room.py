@@ -206,12 +206,12 @@ class PersonRoom(QWidget):
     def _do(self, change: Callable[[PersonFile], object]) -> None:
         if self.person is None or self._filling:
             return
-        before = self.person.body
+        before = self.person.client
         try:
             change(self.person)
         except DeepMirrorError as error:
             self.complained.emit(error.sentence)
-        if self.person.body != before:
+        if self.person.client != before:
             self.changed.emit()
         self.refresh()
 
