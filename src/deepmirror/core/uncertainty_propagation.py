@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
-from typing import Protocol, TypeVar
+from typing import Protocol, Self, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,13 +15,17 @@ Array = NDArray[np.float64]
 
 
 class Fitted(Protocol):
-    """A dataclass with parameters theta (K,) and their covariance (K, K)."""
+    """Something with parameters theta (K,) and their covariance (K, K)."""
 
     @property
     def theta(self) -> Array: ...
 
     @property
     def covariance(self) -> Array: ...
+
+    def moved(self, theta: Array) -> Self:
+        """The same with other parameters."""
+        ...
 
 
 Model = TypeVar("Model", bound=Fitted)
@@ -41,7 +44,7 @@ def series(track: Track, model: Model, compute: Callable[[Points, Model], Array]
         for sign in (1, -1):
             theta = model.theta.copy()
             theta[k] += sign * 0.5 * sd
-            moved.append(compute(points, replace(model, theta=theta)))  # type: ignore[type-var]
+            moved.append(compute(points, model.moved(theta)))
         jacobian[:, k] = (moved[0] - moved[1]) / sd
     variance = np.einsum("ti,ij,tj->t", jacobian, model.covariance, jacobian)
     return out.widened(COVERAGE_FACTOR * np.sqrt(np.maximum(variance, 0)))

@@ -11,6 +11,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from deepmirror.core.motion.tempo import Tempo, parse_tempo
 from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
+from deepmirror.documents import Document
 from deepmirror.errors import BadBrief
 
 View = Literal["side-left", "side-right", "front", "rear"]
@@ -185,6 +186,6 @@ def named_points(points: dict[str, Pixel], view: str) -> dict[str, Pixel]:
     return out
 
 
-def brief_schema() -> dict[str, object]:
+def brief_schema() -> Document:
     """The brief's JSON Schema (draft 2020-12), made from the checks themselves."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **BriefFile.model_json_schema()}

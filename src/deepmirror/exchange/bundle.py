@@ -21,6 +21,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
+from deepmirror.documents import Document
 from deepmirror.errors import BadBundle
 from deepmirror.exchange.brief import OpenPart, TempoText
 
@@ -177,6 +178,6 @@ def write_bundle(path: Path, told: SetFile, film: Path) -> None:
         archive.write(film, told.film)
 
 
-def set_schema() -> dict[str, object]:
+def set_schema() -> Document:
     """The JSON Schema of set.json (draft 2020-12), made from the checks themselves."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **SetFile.model_json_schema()}

@@ -9,6 +9,7 @@ from jinja2 import Environment, PackageLoader, Template, select_autoescape
 
 from deepmirror.documents import Document
 from deepmirror.reply.model import Reply
+from deepmirror.reply.request import RetakeRequest
 
 
 def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, captions: str) -> str:
@@ -25,8 +26,8 @@ def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, capt
     return _template("page.html").render(**context)
 
 
-def render_request(request: object, plan_png: bytes) -> str:
-    """HTML of a request for a new film, with its camera plan (PNG) inside. request: see services.refilming.Request."""
+def render_request(request: RetakeRequest, plan_png: bytes) -> str:
+    """HTML of a request for a new film, with its camera plan (PNG) inside."""
     face = resources.files("deepmirror") / "assets" / "fonts" / "AtkinsonHyperlegible_400Regular.ttf"
     parts = {"plan": _data("image/png", plan_png), "regular": _data("font/ttf", face.read_bytes())}
     return _template("request.html").render(request=request, **parts)

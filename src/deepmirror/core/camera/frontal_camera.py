@@ -11,8 +11,8 @@ Space here is in px at the ankles' distance: across the picture, up in the room,
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import NamedTuple
+from dataclasses import dataclass, replace
+from typing import NamedTuple, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -125,6 +125,10 @@ class Frontal:
     def _shoe_nearer(self, aside: Array) -> Array:
         """How much nearer the camera a toe lies than its heel when it reaches so far (T,) to the side, px."""
         return np.asarray(self.towards * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0)))
+
+    def moved(self, theta: Array) -> Self:
+        """The same with other parameters."""
+        return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:
         """Evaluate a (T,) function of points and camera; the doubt of both is carried into it."""

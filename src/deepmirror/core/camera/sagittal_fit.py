@@ -12,14 +12,15 @@ together by weighted least squares; the depth of every point then follows, and j
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import NamedTuple
+from dataclasses import dataclass, field, replace
+from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core import uncertainty_propagation
 from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.plane_parameters import PlaneParameters
 from deepmirror.core.camera.sole import seen_slope, standing_slope
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
@@ -41,29 +42,6 @@ FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length 
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
 STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
-TILTED = ("thigh", "shank")
-
-
-class PlaneParameters(NamedTuple):
-    """What is fitted: degrees, natural logarithms of shares of the first guess, and cm."""
-
-    yaw_deg: float
-    thigh_deg: float  # opened outward, out of the picture plane
-    shank_deg: float
-    foot_deg: float
-    log_scale: float
-    log_thigh: float
-    log_shank: float
-    splay_cm: float  # how much further out the ankle stands than its hip
-    sole_deg: float = 0.0  # slope of the standing sole, toes up: told after the fit, from where the shoe then lies
-
-    def opened_deg(self, segment: str) -> float:
-        """How far a segment opens out of the side plane; a trunk does not."""
-        return float({"thigh": self.thigh_deg, "shank": self.shank_deg, "foot": self.foot_deg}.get(segment, 0.0))
-
-    def stretch(self, segment: str) -> float:
-        """A segment's length as a share of the client's own."""
-        return float(np.exp({"thigh": self.log_thigh, "shank": self.log_shank}.get(segment, 0.0)))
 
 
 YAW, FOOT, SCALE, SOLE = (PlaneParameters._fields.index(name) for name in ("yaw_deg", "foot_deg", "log_scale", "sole_deg"))
@@ -151,7 +129,7 @@ class Plane:
 
     def slant(self, segment: str) -> tuple[float, float]:
         """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
-        return _slant(self.parameters, segment, self.scale().value)
+        return self.parameters.slant(segment, self.scale().value)
 
     def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
         """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre.
@@ -205,6 +183,10 @@ class Plane:
             if joint in flat and "ankle" in depth:
                 depth[joint] = depth["ankle"] + reach("foot", (flat[joint] - flat["ankle"])[:, 0])
         return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
+
+    def moved(self, theta: Array) -> Self:
+        """The same with other parameters."""
+        return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
         """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
@@ -293,15 +275,6 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     )
 
 
-def _slant(fitted: PlaneParameters, segment: str, scale: float) -> tuple[float, float]:
-    """See `Plane.slant`; scale px per cm."""
-    slope = float(np.tan(np.radians(np.clip(fitted.yaw_deg + fitted.opened_deg(segment), -60, 60))))
-    if segment not in TILTED:
-        return slope, 0.0
-    half, turn = 0.5 * fitted.splay_cm * scale, np.radians(fitted.yaw_deg)
-    return slope, float(half * (np.cos(turn) + slope * np.sin(turn)))
-
-
 def _spread_poses(d: Array, count: int = 40) -> Array:
     """Poses spread evenly over the directions a segment took, so that long rests do not outvote the far posture."""
     order = np.argsort(np.arctan2(d[:, 0], d[:, 1]))
@@ -352,7 +325,7 @@ class _Fit:
                 continue
             d = self.seen[segment]
             length = self.lengths[segment] * scale * p.stretch(segment)
-            slope, constant = _slant(p, segment, scale)
+            slope, constant = p.slant(segment, scale)
             whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
             noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from deepmirror.documents import Document
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.post import FolderOutbox
 from deepmirror.exchange.post import Outbox as Outbox
@@ -88,7 +89,7 @@ def send_reply(desk: Desk, outbox: Outbox, film_id: int, analysis: Analysis, rep
 
 
 @contextmanager
-def kept_whole(desk: Desk, film_id: int, kind: str, unsent: Path, told: dict[str, object], at: str = "") -> Iterator[ReplyRecord]:
+def kept_whole(desk: Desk, film_id: int, kind: str, unsent: Path, told: Document, at: str = "") -> Iterator[ReplyRecord]:
     """Move written files to their last place, read-only, and keep their rows together with what is done in the body.
 
     Killed before the rows are kept, the files are unsent again at the next start (store.sweep); killed after, everything is there.

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from deepmirror.core.measures.context import Remedy
 from deepmirror.core.units import length_words
+from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.post import Outbox
 from deepmirror.files import private_folder, write_whole
@@ -16,6 +15,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.reply.camera import CameraPlan, distance_for
 from deepmirror.reply.camera import draw_plan as draw_plan
 from deepmirror.reply.page import render_request
+from deepmirror.reply.request import RetakeRequest as RetakeRequest
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk, FilmState
@@ -27,28 +27,7 @@ NO_REPS = "no repetition can be seen in it"
 MOST_REASONS = 3
 
 
-@dataclass
-class Request:
-    """A request for a new film, as the coach may edit it."""
-
-    client: str
-    movement: str
-    reasons: list[str]
-    words: list[str]
-    plan: CameraPlan
-    heading: str
-    coach: str = ""
-
-    def text(self) -> str:
-        """The whole request as plain text."""
-        return "\n".join([*self.words, "", *(f"- {line}" for line in self.must())])
-
-    def must(self) -> list[str]:
-        """What the film must show, as a list."""
-        return [f"In the picture: {s}." for s in self.plan.see]
-
-
-def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Request:
+def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> RetakeRequest:
     """A request for this film's movement, with the reasons its analysis gives. heading: the side that settles most of them."""
     film = desk.store.film(film_id)
     movement = desk.catalogue.movement(film.movement)
@@ -57,7 +36,7 @@ def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Reques
     heading = "front" if front and "front" in movement.views else movement.views[0]
     body = film.brief["client"]
     plan = plan_for(movement, heading, film.view or "side-left", float(body.get("stature_cm") or USUAL_STATURE_CM))
-    return Request(
+    return RetakeRequest(
         film.client_name,
         movement.title,
         reasons,
@@ -113,7 +92,7 @@ def _far(cm: float, imperial: bool) -> str:
     return length_words(cm, True) if imperial else f"{cm / 100:.1f} m"
 
 
-def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, progress: Progress) -> ReplyRecord:
+def send_request(desk: Desk, outbox: Outbox, film_id: int, request: RetakeRequest, progress: Progress) -> ReplyRecord:
     """Write the request, keep it, hand it over, and let the film wait for the new one. Raises ReplyError."""
     desk.store.must_write()
     progress.tell(0.1, "drawing the plan")
@@ -130,7 +109,7 @@ def send_request(desk: Desk, outbox: Outbox, film_id: int, request: Request, pro
             write_whole(private_folder(folder) / name, data)
     except OSError as error:
         raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
-    told: dict[str, object] = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
+    told: Document = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
     with kept_whole(desk, film_id, "refilm", folder, told) as record:
         desk.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
     return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")

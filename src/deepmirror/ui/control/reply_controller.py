@@ -251,20 +251,20 @@ class ReplyController(QObject):
         job.done.connect(lambda found: self._show_request(film_id, *found))
         self._window.run_job(job, self._pictures)
 
-    def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[retake_request.Request, QImage]:
+    def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[retake_request.RetakeRequest, QImage]:
         progress.tell(0.1, "reading")
         with PriorFilms(self._desk) as films:
             found = films.get(film_id) if known is None else None
             request = retake_request.draft_request(self._desk, film_id, known or (found[1] if found else None))
         return request, to_image(retake_request.draw_plan(request.plan))
 
-    def _show_request(self, film_id: int, request: retake_request.Request, plan: QImage) -> None:
+    def _show_request(self, film_id: int, request: retake_request.RetakeRequest, plan: QImage) -> None:
         title = tr("A new film of {movement}, please", movement=request.movement.lower())
         dialog = RequestDialog(title, "\n".join(request.words), plan, self._window)
         dialog.wanted.connect(lambda words: self._request(film_id, request, words))
         self._window.open_dialog(dialog)
 
-    def _request(self, film_id: int, request: retake_request.Request, words: str) -> None:
+    def _request(self, film_id: int, request: retake_request.RetakeRequest, words: str) -> None:
         request.words = [line for line in words.splitlines() if line.strip()]
         outbox = self._window.outbox
 

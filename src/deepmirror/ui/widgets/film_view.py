@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -222,7 +222,7 @@ class FilmView(QWidget):
                 self.clicked.emit(self.to_picture(at))
         self._dragged, self._pan, self._pressed = None, None, None
 
-    def leaveEvent(self, event: object) -> None:
+    def leaveEvent(self, event: QEvent | None) -> None:
         self._cursor = None
         self.update()
 
