@@ -8,6 +8,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -312,7 +313,7 @@ def test_sentences_are_one_line_and_bounded() -> None:
 
 def test_evidence_that_does_not_belong_together_is_told(tmp_path: Path, demo_desk: Desk) -> None:
     seen = Evidence.load(demo_desk.store.evidence_path(1))
-    seen.network = seen.network[:-3]
+    seen = replace(seen, network=seen.network[:-3])
     seen.save(tmp_path / "e.npz")
     with pytest.raises(BadEvidence, match="looked at again"):
         Evidence.load(tmp_path / "e.npz")

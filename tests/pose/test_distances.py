@@ -12,8 +12,9 @@ from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, fit_plane
 from deepmirror.core.trajectories import Track
 from deepmirror.core.views import UP
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.pose.distances import Seen, pelvis_width, side_lengths
+from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.trajectory_solver import segment_ends
 
 LEG = ("hip", "knee", "ankle")
@@ -38,8 +39,8 @@ def from_the_front(view: str, hips_px: float) -> tuple[Evidence, np.ndarray, np.
     return Evidence(np.arange(FRAMES) / 30, NAMES, out, np.full(out.shape[:2], 3.0)), out, nearer
 
 
-def seen(view: str, movement: str = "back_squat") -> Seen:
-    return Seen(view, BODY, CATALOGUE.movement(movement), None, UP, (1280, 720))
+def seen(view: str, movement: str = "back_squat") -> FilmSetting:
+    return FilmSetting(view, BODY, CATALOGUE.movement(movement), None, UP, (1280, 720))
 
 
 @pytest.mark.parametrize("view", ["front", "rear"])
@@ -80,7 +81,7 @@ def test_a_back_keeps_the_length_it_shows_where_nothing_passes_before_it() -> No
     hidden[25:40] = True
     followed[hidden, 1] += [-12.0, 0.0]  # the hand draws the hip along
     evidence = Evidence(np.arange(FRAMES) / 30, names, followed, np.full(true.shape[:2], 3.0), step=np.zeros_like(true))
-    evidence.step_sigma = np.full(true.shape[:2], 0.3)
+    evidence = replace(evidence, step_sigma=np.full(true.shape[:2], 0.3))
     evidence.step_sigma[hidden, 1] = 30.0
     hinge = seen("side-right", "romanian_deadlift")
     track = Track(evidence.times, tuple(names), true, np.tile(np.eye(12), (FRAMES, 1, 1)))

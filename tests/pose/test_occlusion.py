@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from deepmirror.core.skeleton import points_for
@@ -22,7 +24,7 @@ def hanging(way_px: np.ndarray) -> Evidence:
     network[:, hand] = np.stack([400 + way_px, np.full(FRAMES, 345.0)], axis=1)
     network[:, NAMES.index("elbow_right"), 0] = 400 + way_px
     evidence = Evidence(np.arange(FRAMES) / 30, list(NAMES), network, np.full(network.shape[:2], 4.0))
-    evidence.step_sigma, evidence.match_sigma = np.ones(network.shape[:2]), np.ones(network.shape[:2])
+    evidence = replace(evidence, step_sigma=np.ones(network.shape[:2]), match_sigma=np.ones(network.shape[:2]))
     return evidence
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -48,12 +50,10 @@ def evidence(plate: np.ndarray, shake: np.ndarray | None = None) -> Evidence:
     paths = squat()
     network = np.stack([paths["shoulder"], paths["hip"]], axis=1)
     out = Evidence(np.arange(FRAMES) / 30, NAMES, network, np.full((FRAMES, 2), 5.0))
-    out.step, out.step_sigma = np.zeros_like(network), np.ones((FRAMES, 2))
-    out.plate = plate
+    out = replace(out, step=np.zeros_like(network), step_sigma=np.ones((FRAMES, 2)), plate=plate)
     if shake is not None:
-        out.room = np.concatenate([np.tile(np.eye(2), (FRAMES, 1, 1)), shake[:, :, None]], axis=2)
-        out.network = network + shake[:, None]
-        out.plate = plate + shake
+        room = np.concatenate([np.tile(np.eye(2), (FRAMES, 1, 1)), shake[:, :, None]], axis=2)
+        out = replace(out, room=room, network=network + shake[:, None], plate=plate + shake)
     return out
 
 

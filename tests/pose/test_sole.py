@@ -8,7 +8,7 @@ import pytest
 
 from deepmirror.pose import sole
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate
-from deepmirror.pose.sole import clear, pointed, sole_direction
+from deepmirror.pose.sole import align_shoe_clicks, clear, sole_direction
 
 MIDDLE = np.array([200.0, 150.0])
 HEEL, TOE, ANKLE = np.array([-45.0, 0.0]), np.array([45.0, 0.0]), np.array([-24.0, -30.0])
@@ -70,7 +70,7 @@ def test_clicks_are_turned_to_the_edge_as_far_as_it_is_surer() -> None:
     names = ["ankle_left", "heel_left", "toe_left"]
     seen = Evidence(np.arange(5) / 30, names, np.zeros((5, 3, 2)), np.ones((5, 3)), sole=np.array([np.nan, np.radians(3.0), *[np.nan] * 3]))
     points = {"heel_left": (100.0, 200.0), "toe_left": (190.0, 200.0), "ankle_left": (120.0, 170.0)}
-    still, turned = pointed([Keyframe(0, points), Keyframe(1, points)], seen, "left")
+    still, turned = align_shoe_clicks([Keyframe(0, points), Keyframe(1, points)], seen, "left")
     assert still.points == points and not still.narrow
     clicked_sd = np.sqrt(2) * 2.0 / 90
     share = clicked_sd**2 / (clicked_sd**2 + sole.SOLE_SD**2)
@@ -79,4 +79,4 @@ def test_clicks_are_turned_to_the_edge_as_far_as_it_is_surer() -> None:
     assert (heel + toe) / 2 == pytest.approx([145.0, 200.0])
     assert turned.points["ankle_left"] == points["ankle_left"] and turned.narrow["toe_left"] < 1.3
     seen.sole[1] = np.radians(20.0)  # no click is that far off: another edge
-    assert pointed([Keyframe(1, points)], seen, "left")[0].points == points
+    assert align_shoe_clicks([Keyframe(1, points)], seen, "left")[0].points == points

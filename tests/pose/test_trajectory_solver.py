@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,7 +15,7 @@ from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, JointOffsetPrior, Offsets, Posture, offsets
 from deepmirror.pose.pose_tracker import LEG, unswap
-from deepmirror.pose.tracking_pipeline import DRIFT_REST, _systematic
+from deepmirror.pose.track_uncertainty import DRIFT_REST, _systematic
 from deepmirror.pose.trajectory_solver import Lengths, SegmentRotations, Solution, SourceWeights, solve
 from deepmirror.services.films.analysis import conclude
 from tests.conftest import DEMO
@@ -249,7 +250,7 @@ def test_legs_taken_for_one_another_are_exchanged_back() -> None:
 def test_distrust_is_obeyed() -> None:
     truth = leg()
     evidence = seen(truth, 1.0)
-    evidence.match, evidence.match_sigma = truth + 20.0, np.full(truth.shape[:2], 1.0)
+    evidence = replace(evidence, match=truth + 20.0, match_sigma=np.full(truth.shape[:2], 1.0))
     matched = solved(evidence, [], {"knee": SourceWeights(network=50.0)}, None, 2.0)
     doubted = solved(evidence, [], {"knee": SourceWeights(match=50.0)}, None, 2.0)
     assert error(matched.positions, truth)[:, 1].mean() > 20

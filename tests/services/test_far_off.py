@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deepmirror.core.camera.sagittal_fit import STRAIN_LIMIT
+from deepmirror.core.camera.sagittal_fit import STRAIN
 from deepmirror.core.measures.context import CannotTell
 from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import check_brief
@@ -35,7 +35,7 @@ def test_nothing_is_judged_that_cannot_be_seen(askew: Analysis) -> None:
     assert askew.judgement.unmeasurable[0].measure == "reps" and "camera" in askew.judgement.unmeasurable[0].reason
     assert leaping(askew.signal)
     plane = askew.scene.plane
-    assert plane is not None and plane.strained and plane.strain > STRAIN_LIMIT
+    assert plane is not None and plane.strained and plane.strain > STRAIN["limit"]
     with pytest.raises(CannotTell, match="does not fit a side view"):
         askew.scene.angle("knee_flexion")
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -14,8 +13,9 @@ from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, Plane
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
-from deepmirror.movements.schema import Movement
+from deepmirror.fitted import fitted
 from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.trajectory_solver import Lengths, segment_ends
 
 Array = NDArray[np.float64]
@@ -26,38 +26,21 @@ PADDED_TRUNK_SIGMA = 0.15  # of one that lies on a pad: the pelvis may curl off 
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 # A back of which something passes before the hip: the film's own length of it where it shows, and how much that may be off.
 SHOWS_PX, SHOWN_SHARE, OWN_TRUNK_SIGMA = 5.0, 0.3, 0.01
-SITS_BACK = 0.6  # of what a thigh lies level, the hips go back in a squat (the shank leans forward); from our rendered films
+SITS_BACK = fitted("sits_back")
 # How far (px) the hips' distance as followed in standing may be off, and how far from the client's own it may lie (in standard
 # deviations) before that is taken for something else, such as the breadth over the outside; pelvis: how well it is held in one frame.
 FOLLOWED_WIDTH_PX, OTHER_WIDTH, PELVIS_SIGMA = 3.5, 3.0, 0.02
 
 
-@dataclass(frozen=True)
-class Seen:
-    """What the solver was told beside the evidence: view, body, what the movement does out of its plane, scale, level, size.
-
-    hidden points are left out; held ones are moved by clicks and flow alone, not by the network or patches.
-    """
-
-    view: str
-    body: Body
-    movement: Movement
-    scale: Value | None
-    up: Array
-    size: tuple[int, int]
-    hidden: frozenset[str] = frozenset()
-    held: frozenset[str] = frozenset()
-
-
-def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, seen: Seen, positions: Array) -> Lengths:
+def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting: FilmSetting, positions: Array) -> Lengths:
     """What a side film's points keep: segments as the plane shows them, the back as the film does, the shoe as it was clicked."""
-    near = near_side(seen.view) or "left"
+    near = near_side(setting.view) or "left"
     out: Lengths = {}
-    shares = SEEN_SEGMENT_SIGMA | ({} if seen.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
+    shares = SEEN_SEGMENT_SIGMA | ({} if setting.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
     for segment, share in shares.items():
         length = partial(plane.seen_length_px, segment)
         out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
-    if seen.movement.hands_pass:
+    if setting.movement.hands_pass:
         out |= _back(evidence, plane, near, positions)
     return out | _shoe(keys, near)
 
@@ -99,21 +82,21 @@ def _always(length_px: Array | float, directions: Array) -> Array:
     return np.broadcast_to(length_px, len(directions))
 
 
-def pelvis_width(evidence: Evidence, seen: Seen, positions: Array) -> Lengths:
+def pelvis_width(evidence: Evidence, setting: FilmSetting, positions: Array) -> Lengths:
     """From the front or behind: the hips stay as far apart as in standing, but for sitting back, away from the camera or towards it.
 
     What was followed in standing and the client's own breadth are taken together.
     """
     track = Track(evidence.times, tuple(evidence.names), positions, np.zeros((len(positions), 0, 0)))
-    if not seen.movement.standing or not track.has(*(sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES)):
+    if not setting.movement.standing or not track.has(*(sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES)):
         return {}
-    scale = standing_scale(track, seen.body)
+    scale = standing_scale(track, setting.body)
     thigh = np.mean([np.linalg.norm(track.point(sided("knee", s)) - track.point(sided("hip", s)), axis=1) for s in SIDES], axis=0)
     upright = np.clip(thigh / np.quantile(thigh, 0.95), 0, 1)
-    back = SITS_BACK * seen.body.length("thigh").cm * np.sqrt(1 - upright**2) * scale.value / (FOCAL_SHARE * max(seen.size))
-    nearer = 1 - back if seen.view == "front" else 1 + back
+    back = SITS_BACK * setting.body.length("thigh").cm * np.sqrt(1 - upright**2) * scale.value / (FOCAL_SHARE * max(setting.size))
+    nearer = 1 - back if setting.view == "front" else 1 + back
     apart = np.linalg.norm(track.point("hip_left") - track.point("hip_right"), axis=1) / nearer
-    width, sd = _width(float(np.median(apart[upright >= np.quantile(upright, 0.75)])), seen.body, scale)
+    width, sd = _width(float(np.median(apart[upright >= np.quantile(upright, 0.75)])), setting.body, scale)
     return {("hip_left", "hip_right"): (partial(_always, width * nearer), float(np.hypot(sd, PELVIS_SIGMA * width)))}
 
 

@@ -31,9 +31,9 @@ class Keyframe:
     narrow: dict[str, float] = field(default_factory=dict)
 
 
-@dataclass
+@dataclass(frozen=True)
 class Evidence:
-    """All observations of one film.
+    """All observations of one film; nothing is concluded from them yet.
 
     times (T,) presentation times, s; names: P point names, both sides always.
     network (T, P, 2) px, NaN where nothing was looked at or found; network_sigma (T, P) px.
@@ -71,10 +71,10 @@ class Evidence:
         shape = self.network.shape
         for points, sigma in (("step", "step_sigma"), ("match", "match_sigma")):
             if getattr(self, points).size == 0:
-                setattr(self, points, np.full(shape, np.nan))
-                setattr(self, sigma, np.full(shape[:2], np.inf))
+                object.__setattr__(self, points, np.full(shape, np.nan))
+                object.__setattr__(self, sigma, np.full(shape[:2], np.inf))
         if self.match_key.size == 0:
-            self.match_key = np.full(shape[:2], -1.0)
+            object.__setattr__(self, "match_key", np.full(shape[:2], -1.0))
 
     def save(self, path: Path) -> None:
         """Write everything as one compressed NumPy file (an open format), whole or not at all. Raises OSError."""

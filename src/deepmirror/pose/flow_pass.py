@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,10 +23,12 @@ Tick = Callable[[int], None]
 
 
 class _Followers:
-    """All that is looked for in each picture around first positions (T, P, 2) px of `names`, written into the evidence."""
+    """All that is looked for in each picture around first positions (T, P, 2) px of `names`."""
 
     def __init__(self, evidence: Evidence, names: list[str], positions: Array, plate_beside: str | None) -> None:
-        self.evidence, self._names, self._plate_beside = evidence, names, plate_beside
+        self._before, self._names, self._plate_beside = evidence, names, plate_beside
+        self._step, self._step_sigma = evidence.step.copy(), evidence.step_sigma.copy()
+        self._match, self._match_sigma, self._match_key = evidence.match.copy(), evidence.match_sigma.copy(), evidence.match_key.copy()
         self._at = [evidence.names.index(n) for n in names]
         self._steady = filled(positions)
         shank = shank_px(self._steady, names)
@@ -45,26 +48,34 @@ class _Followers:
     def step(self, number: int, grey: Picture) -> None:
         """Flow from the picture before."""
         moved = self._stepper.step(grey, self._steady[max(number - 1, 0)])
-        self.evidence.step[number, self._at], self.evidence.step_sigma[number, self._at] = moved
+        self._step[number, self._at], self._step_sigma[number, self._at] = moved
 
     def find(self, number: int, grey: Picture) -> None:
         """Patches, plate and the still room in this picture."""
-        seen, centres = self.evidence, self._steady[number]
+        centres = self._steady[number]
         self._room.add(grey, centres)
         if self._clicked:
             found = self._patcher.match(grey, centres, self._names)
-            seen.match[number, self._at], seen.match_sigma[number, self._at], seen.match_key[number, self._at] = found
+            self._match[number, self._at], self._match_sigma[number, self._at], self._match_key[number, self._at] = found
         if self._shoulder is not None:
             self._plates[number] = self._plate.find(grey, centres[self._shoulder])
 
     def finish(self) -> Evidence:
         """The evidence with what was learned and how the room moved."""
-        self.evidence.learned = self._patcher.learned()
-        for row in self.evidence.learned:
+        learned = self._patcher.learned()
+        for row in learned:
             row[1] = self._at[int(row[1])]
-        self.evidence.room = self._room.path()
-        self.evidence.plate = self._plates if np.isfinite(self._plates).any() else np.empty((0, 2))
-        return self.evidence
+        return replace(
+            self._before,
+            step=self._step,
+            step_sigma=self._step_sigma,
+            match=self._match,
+            match_sigma=self._match_sigma,
+            match_key=self._match_key,
+            learned=learned,
+            room=self._room.path(),
+            plate=self._plates if np.isfinite(self._plates).any() else np.empty((0, 2)),
+        )
 
 
 def follow(

@@ -1,20 +1,47 @@
-"""What passes in front of the client: a forearm, and what the hand carries."""
+"""Second stage: what hides the body from view has no say on it: a forearm, what the hand carries, a thigh seen end on."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import near_side, sided, split
-from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, shank_px, steady
+from deepmirror.pose.annotations import Annotated
+from deepmirror.pose.evidence import FREE_CARRIERS, TURNING, Evidence, shank_px, steady
+from deepmirror.pose.film_setting import FilmSetting
+from deepmirror.pose.posture import thighs_end_on
+from deepmirror.pose.sole import SOLE_SD
+from deepmirror.pose.trajectory_solver import SegmentRotations, segment_ends
 
 Array = NDArray[np.float64]
 
 ARM_REACH = 0.22  # of the shank: a forearm hides what lies this near its bone
 HIDDEN = 60.0  # times the doubt of what is seen where something passes in front: it is the other thing's
 LEG = ("hip", "knee")
+BELOW_HANDS = ("shank", "foot")
+# By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
+END_ON_STEP, END_ON_MATCH = 2.0, 10.0
+
+
+@dataclass(frozen=True)
+class Unoccluded:
+    """evidence: of the points that are not left out, with what hides them taken out of it; rotations: how the segments that show were
+    seen to turn."""
+
+    annotated: Annotated
+    evidence: Evidence
+    rotations: SegmentRotations
+
+
+def without_occluded(annotated: Annotated) -> Unoccluded:
+    """Take the say from what was seen of something that lies before the body."""
+    setting, whole = annotated.setting, annotated.whole
+    evidence = behind_hands(annotated.kept_evidence(), whole, setting.view, setting.movement.hands_pass)
+    if setting.near is None:
+        evidence = _thighs_end_on(evidence, thighs_end_on(annotated.shown)[:, list(annotated.kept)])
+    return Unoccluded(annotated, evidence, _rotations(evidence, setting))
 
 
 def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -> Evidence:
@@ -43,3 +70,36 @@ def _from_segment(point: Array, a: Array, b: Array) -> Array:
     along = b - a
     share = np.clip(((point - a) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-9), 0, 1)
     return np.asarray(np.linalg.norm(point - a - share[:, None] * along, axis=1))
+
+
+def _thighs_end_on(evidence: Evidence, bend: Array) -> Evidence:
+    """From the front: where a thigh points at the camera, flow and patches at the hip see the thigh's cloth and not the hip.
+
+    bend: (T, P) how far each point's thigh does, 0 to about 1.
+    """
+    out = replace(evidence, step_sigma=evidence.step_sigma.copy(), match_sigma=evidence.match_sigma.copy())
+    for p in (i for i, n in enumerate(evidence.names) if split(n)[0] == "hip"):
+        out.step_sigma[:, p] *= 1 + END_ON_STEP * bend[:, p] ** 2
+        out.match_sigma[:, p] *= 1 + END_ON_MATCH * bend[:, p] ** 2
+    return out
+
+
+def _rotations(evidence: Evidence, setting: FilmSetting) -> SegmentRotations:
+    """How far the near side's segments were seen to turn, and where its sole's edge points.
+
+    Only shank and foot where hands and what they carry pass before the others. The shirt of a back on a pad stays where the
+    pelvis curls off it: how far it was seen to turn may all be missing.
+    """
+    near = setting.near
+    if near is None:
+        return {}
+    out: SegmentRotations = {}
+    for s, segment in enumerate(TURNING):
+        if setting.movement.hands_pass and segment not in BELOW_HANDS:
+            continue
+        unseen = 0.0 if setting.movement.standing or segment != "trunk" else 1.0
+        told = zip(evidence.turn[..., s], evidence.turn_sigma[..., s], evidence.turn_since, strict=True)
+        out[segment_ends(segment, near)] = [(turn, np.hypot(sigma, unseen * np.abs(turn)), int(since)) for turn, sigma, since in told]
+    if len(evidence.sole) and not setting.shoe_held:
+        out[segment_ends("foot", near)].append((evidence.sole, np.full(len(evidence.sole), SOLE_SD), None))
+    return out

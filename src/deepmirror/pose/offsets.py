@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import split
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate, shank_px, steady
+from deepmirror.pose.posture import Posture
 
 Array = NDArray[np.float64]
 
@@ -43,17 +44,6 @@ class JointOffsetPrior:
         """Spread and wander along, and across."""
         across = self.spread if self.narrow is None else self.narrow, self.wander if self.narrow_wander is None else self.narrow_wander
         return [(self.spread, self.wander), across]
-
-
-@dataclass(frozen=True)
-class Posture:
-    """What offsets turn and bend with: direction (T, P) rad, how far bent (T, P), side -> sign of across, and where the body is
-    in its movement (T, F), 1 apart from end to end: what a click says of the network holds in like postures."""
-
-    turn: Array
-    bend: Array
-    mirror: dict[str | None, int]
-    place: Array
 
 
 @dataclass(frozen=True)

@@ -12,15 +12,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided, split
+from deepmirror.fitted import fitted_by_name
 from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady
 
 Array = NDArray[np.float64]
 
 HELD_FOOT_SIGMA_SHARE = 0.10  # some ten degrees of the ankle
 HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
-# How far such a point wanders from where its carrier takes it, share of the shank: the back from our rendered films, the
-# others our own estimate, no source.
-CARRIED_SIGMA_SHARE = {"mid_back": 0.10, "low_back": 0.10, "waistband": 0.08, "roller": 0.08, "bar": 0.25}
+CARRIED_SIGMA_SHARE = fitted_by_name("carried_sigma")
 
 
 def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import sided
+from deepmirror.fitted import fitted_by_name
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate
 
 Array = NDArray[np.float64]
@@ -32,8 +33,7 @@ COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
 CLEAR = 5.0  # grey levels per px a sole's edge shows at least
 OFTEN = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
-# The forefoot is wider than the heel, so that the edge nearer the camera dips towards the toe, degrees: mean and sd, our rendered films.
-DIPS, DIPS_SD = 1.8, 1.0
+DIPS, DIPS_SD = fitted_by_name("sole_dip").values()
 SOLE_SD = float(np.radians(DIPS_SD))  # rad
 ANOTHER = 3.0  # standard deviations from the clicks: an edge that lies further off is another one
 
@@ -94,13 +94,13 @@ def _rows(turns: Array) -> Array:
     return np.asarray(np.clip((lines - BELOW[0]) / STEP, 0, ACROSS - 1.001))
 
 
-def pointed(keys: list[Keyframe], evidence: Evidence, side: str) -> list[Keyframe]:
+def align_shoe_clicks(keys: list[Keyframe], evidence: Evidence, side: str) -> list[Keyframe]:
     """The clicks with heel and toe turned to where the sole's edge says they lie, as far as it is the surer of the two."""
     told = {k.frame: float(evidence.sole[k.frame]) for k in keys if k.frame < len(evidence.sole)}
-    return [_pointed(k, told[k.frame], side) if np.isfinite(told.get(k.frame, np.nan)) else k for k in keys]
+    return [_aligned(k, told[k.frame], side) if np.isfinite(told.get(k.frame, np.nan)) else k for k in keys]
 
 
-def _pointed(key: Keyframe, direction: float, side: str) -> Keyframe:
+def _aligned(key: Keyframe, direction: float, side: str) -> Keyframe:
     heel, toe = sided("heel", side), sided("toe", side)
     if not {heel, toe} <= set(key.points):
         return key

@@ -19,12 +19,15 @@ from scipy.linalg import cholesky_banded
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided, split
-from deepmirror.pose.evidence import Evidence, Keyframe, filled
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.offsets import Offsets
+from deepmirror.pose.source_weights import SourceWeights
 
 Array = NDArray[np.float64]
 
 PASSES = 5
+# What a body point accelerates by from frame to frame, as a share of the shank (30 frames a second).
+ACCELERATION_SHARE = 0.02
 # One look's error lasts, s: a second of agreeing looks is worth a few, however many they are.
 NETWORK_MEMORY_S = 0.6
 MATCH_MEMORY_S = 0.27
@@ -37,15 +40,6 @@ Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 SegmentRotations = dict[tuple[str, str], list[tuple[Array, Array, int | None]]]
 """(joint, joint) -> how far their direction has turned (T,) rad, NaN where unknown, its sigma (T,) rad, and since which frame;
 None: that is the direction itself."""
-
-
-@dataclass(frozen=True)
-class SourceWeights:
-    """How far each source is believed for one joint: multiplies its sigma."""
-
-    network: float = 1.0
-    step: float = 1.0
-    match: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -72,14 +66,14 @@ class _Normal:
         self.right = np.zeros((frames, n))
         self._diagonal = self.block.reshape(frames, n * n)[:, :: n + 1]
 
-    def pull(self, target: Array, weight: Array) -> None:
+    def add_position(self, target: Array, weight: Array) -> None:
         """x = target, both (T, n); non-finite targets have no say."""
         keep = np.isfinite(target) & np.isfinite(weight)
         w = np.where(keep, weight, 0.0)
         self._diagonal += w
         self.right += w * np.where(keep, target, 0.0)
 
-    def step(self, change: Array, weight: Array) -> None:
+    def add_displacement(self, change: Array, weight: Array) -> None:
         """x[t + 1] - x[t] = change, both (T - 1, n)."""
         keep = np.isfinite(change) & np.isfinite(weight)
         w, d = np.where(keep, weight, 0.0), np.where(keep, change, 0.0)
@@ -89,7 +83,7 @@ class _Normal:
         self.right[1:] += w * d
         self.right[:-1] -= w * d
 
-    def bend(self, a: Array, b: Array, c: Array, weight: float) -> None:
+    def add_smoothness(self, a: Array, b: Array, c: Array, weight: float) -> None:
         """a x[t] + b x[t + 1] + c x[t + 2] = 0, factors (T - 2,)."""
         a, b, c = (f[:, None] for f in (a, b, c))
         self._diagonal[:-2] += weight * a * a
@@ -99,7 +93,7 @@ class _Normal:
         self.one[1:-1] += weight * b * c
         self.two[:-2] += weight * a * c
 
-    def apart(self, i: int, j: int, unit: Array, length: Array, weight: Array | float) -> None:
+    def add_distance(self, i: int, j: int, unit: Array, length: Array, weight: Array | float) -> None:
         """unit · (x_j - x_i) = length for points i, j in every frame; unit (T, 2), weight (T,) or one for all."""
         rows = np.zeros((self.frames, 4))
         rows[:, :2], rows[:, 2:] = -unit, unit
@@ -124,8 +118,8 @@ class _Normal:
 def solve(
     evidence: Evidence,
     keys: list[Keyframe],
-    trust: dict[str, SourceWeights],
-    moved: Offsets,
+    weights: dict[str, SourceWeights],
+    corrections: Offsets,
     lengths: Lengths | None,
     acceleration_px: float,
     start: Array | None = None,
@@ -135,12 +129,12 @@ def solve(
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
-    trust: joint -> Trust; moved: offsets of the network; acceleration_px: standard deviation of the second difference per
+    weights: joint -> SourceWeights; corrections: offsets of the network; acceleration_px: standard deviation of the second difference per
     frame that a body makes. start: (T, P, 2) first guess; taken from the corrected network when absent.
     doubt: work out the covariance too (zeros otherwise).
     """
     frames, count = evidence.network.shape[:2]
-    guided = evidence.network + moved.move
+    guided = evidence.network + corrections.move
     x = filled(guided) if start is None else start
     ties = {ends: tie for ends, tie in (lengths or {}).items() if set(ends) <= set(evidence.names)}
     bearings = {ends: turn for ends, turn in (turns or {}).items() if set(ends) <= set(evidence.names)}
@@ -151,9 +145,9 @@ def solve(
         factors, new = [], np.empty_like(x)
         for at, part in parts:
             normal = _Normal(frames, len(at))
-            _add_points(normal, part, guided[:, at], trust, x[:, at])
+            _add_points(normal, part, guided[:, at], weights, x[:, at])
             _add_keys(normal, part, keys)
-            _add_steps(normal, part, trust, x[:, at])
+            _add_steps(normal, part, weights, x[:, at])
             for (a, b), (length, sigma) in ties.items():
                 if a in part.names:
                     _add_length(normal, part.names, a, b, length, sigma, x[:, at])
@@ -195,23 +189,23 @@ def _robust(residual: Array, sigma: Array, soft: float) -> Array:
     return np.asarray(1 / (1 + (residual / (soft * sigma)) ** 2))
 
 
-def _trusted(names: list[str], trust: dict[str, SourceWeights], source: str) -> Array:
-    """A source's trust per point: the point's own where it has one, its joint's otherwise."""
-    return np.array([getattr(trust.get(n, trust.get(split(n)[0], SourceWeights())), source) for n in names])
+def _weights_of(names: list[str], weights: dict[str, SourceWeights], source: str) -> Array:
+    """A source's multiplier per point: the point's own where it has one, its joint's otherwise."""
+    return np.array([getattr(weights.get(n, weights.get(split(n)[0], SourceWeights())), source) for n in names])
 
 
-def _add_points(normal: _Normal, ev: Evidence, guided: Array, trust: dict[str, SourceWeights], x: Array) -> None:
+def _add_points(normal: _Normal, ev: Evidence, guided: Array, weights: dict[str, SourceWeights], x: Array) -> None:
     frames, n = normal.frames, normal.n
     for name, places, base, memory_s in (
         ("network", guided, ev.network_sigma, NETWORK_MEMORY_S),
         ("match", ev.match, ev.match_sigma, MATCH_MEMORY_S),
     ):
         memory = _looks_within(memory_s, ev.times, np.asarray(np.isfinite(base).any(axis=1)))
-        sigma = base * _trusted(ev.names, trust, name)
+        sigma = base * _weights_of(ev.names, weights, name)
         miss = np.linalg.norm(places - x, axis=2)
         with np.errstate(invalid="ignore"):
             weight = np.where(np.isfinite(sigma), _robust(miss, sigma, 2.5) / sigma**2 / memory, 0.0)
-        normal.pull(places.reshape(frames, n), np.repeat(weight, 2, axis=1))
+        normal.add_position(places.reshape(frames, n), np.repeat(weight, 2, axis=1))
 
 
 def _looks_within(span_s: float, times: Array, looked: NDArray[np.bool_]) -> float:
@@ -227,25 +221,25 @@ def _add_keys(normal: _Normal, ev: Evidence, keys: list[Keyframe]) -> None:
             if name in key.points:
                 target[key.frame, 2 * p : 2 * p + 2] = key.points[name]
                 weight[key.frame, 2 * p : 2 * p + 2] = key.sigma_px**-2.0
-    normal.pull(target, weight)
+    normal.add_position(target, weight)
 
 
-def _add_steps(normal: _Normal, ev: Evidence, trust: dict[str, SourceWeights], x: Array) -> None:
+def _add_steps(normal: _Normal, ev: Evidence, weights: dict[str, SourceWeights], x: Array) -> None:
     # flow on a moving limb always drags a little of the still background along
     change = ev.step[1:]
     moved = np.linalg.norm(np.nan_to_num(change), axis=2)
-    sigma = np.hypot(ev.step_sigma[1:], STEP_DRAG * moved) * _trusted(ev.names, trust, "step")
+    sigma = np.hypot(ev.step_sigma[1:], STEP_DRAG * moved) * _weights_of(ev.names, weights, "step")
     miss = np.linalg.norm(change - np.diff(x, axis=0), axis=2)
     with np.errstate(invalid="ignore"):
         weight = np.where(np.isfinite(sigma), _robust(miss, sigma, 3.0) / sigma**2, 0.0)
-    normal.step(change.reshape(-1, normal.n), np.repeat(weight, 2, axis=1))
+    normal.add_displacement(change.reshape(-1, normal.n), np.repeat(weight, 2, axis=1))
 
 
 def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Callable[[Array], Array], sigma: float, x: Array) -> None:
     i, j = names.index(a), names.index(b)
     d = x[:, j] - x[:, i]
     unit = d / np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-6)
-    normal.apart(i, j, unit, length(unit), sigma**-2.0)
+    normal.add_distance(i, j, unit, length(unit), sigma**-2.0)
 
 
 def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:
@@ -260,7 +254,7 @@ def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tupl
         miss = np.abs(wrapped(angle - now, 2 * np.pi))
         with np.errstate(invalid="ignore"):
             weight = np.where(seen, _robust(miss, sigma, 3.0) / (sigma * length) ** 2 / memory, 0.0)
-        normal.apart(i, j, np.stack([-np.sin(angle), np.cos(angle)], axis=1), np.zeros(len(x)), weight)
+        normal.add_distance(i, j, np.stack([-np.sin(angle), np.cos(angle)], axis=1), np.zeros(len(x)), weight)
 
 
 def _add_smoothness(normal: _Normal, times: Array, acceleration_px: float) -> None:
@@ -269,7 +263,13 @@ def _add_smoothness(normal: _Normal, times: Array, acceleration_px: float) -> No
         return
     h0, h1 = np.diff(times)[:-1], np.diff(times)[1:]
     typical = float(np.median(np.diff(times)))
-    normal.bend(typical / h0, -typical / h0 - typical / h1, typical / h1, acceleration_px**-2.0)
+    normal.add_smoothness(typical / h0, -typical / h0 - typical / h1, typical / h1, acceleration_px**-2.0)
+
+
+def acceleration_px(evidence: Evidence) -> float:
+    """Standard deviation of a body point's second difference from frame to frame, px."""
+    step = float(np.median(np.diff(evidence.times)))
+    return ACCELERATION_SHARE * shank_px(evidence.network, evidence.names) * (step * 30) ** 2
 
 
 def segment_ends(segment: str, side: str) -> tuple[str, str]:

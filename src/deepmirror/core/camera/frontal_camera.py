@@ -23,11 +23,12 @@ from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
 from deepmirror.core.trajectories import Points, Series, Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+from deepmirror.fitted import fitted
 
 Array = NDArray[np.float64]
 
 PITCH_SD = np.radians(3.0)  # how far a phone on a stand usually looks up or down; common practice, no source
-FEET_SD = np.radians(1.2)  # of the pitch told by level shoes beside their followed ends' doubt; from our rendered films
+FEET_SD = np.radians(fitted("feet_pitch_sd"))
 FOCAL_SD = 0.12  # natural logarithm: phones' main cameras and their crops for film; common practice, no source
 STANDING_SD = 0.02  # natural logarithm of a length read off the standing leg
 HEEL_BEHIND = 0.25  # of a shoe's length: how far the heel lies behind the ankle

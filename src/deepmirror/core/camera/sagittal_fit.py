@@ -26,18 +26,17 @@ from deepmirror.core.geometry import included_angle
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
 from deepmirror.core.trajectories import Points, Series, Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+from deepmirror.fitted import fitted, fitted_by_name
 
 Array = NDArray[np.float64]
 
 YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
-SEEN_LENGTH_SD = 0.02  # share: error of a followed segment's length in one pose, from our rendered films
+SEEN_LENGTH_SD = fitted("seen_length_sd")
 ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 10.0
-# Mean square of what was known beforehand: 0.1 to 3.2 on our films from the side and up to 40° off, 6 to 78 on those whose
-# camera stands so far off that the body is mistaken.
-STRAIN_FREE, STRAIN_LIMIT = 3.0, 5.0
-SEPARATION_SD_CM = {"hip": 4.0, "shoulder": 7.0, "ankle": 6.0}  # of the network's near-far distance, from our rendered films
+STRAIN = fitted_by_name("strain")
+SEPARATION_SD_CM = fitted_by_name("separation_sd")
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
@@ -85,7 +84,7 @@ class Plane:
     @property
     def strained(self) -> bool:
         """True when this client, seen from the side, does not look like this at all: nothing that needs the plane can be told."""
-        return self.strain > STRAIN_LIMIT
+        return self.strain > STRAIN["limit"]
 
     @property
     def parameters(self) -> PlaneParameters:
@@ -230,7 +229,7 @@ def fit_plane(
     camera = FOCAL_SHARE * max(size) / guess
     wide = (body.joint_breadth("biacromial").cm - body.joint_breadth("hip_breadth").cm) / 2
     strain = float(np.mean(problem.known(theta) ** 2))
-    if strain > STRAIN_FREE:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
+    if strain > STRAIN["free"]:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
         covariance = covariance * strain
     standing = _standing(track, near) if opening.planted else np.zeros(0, int)
     if len(standing):

@@ -35,14 +35,14 @@ from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import facing
+from deepmirror.fitted import fitted_by_name
 
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
 # from memory of anthropometric sketches, no source: the doubt is as large as the offset.
 CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030
 SOFT_TISSUE_U_CM = 3.0
-RISE_U_CM = 0.35  # k = 2 of a foot that only seems to rise: following on a shoe that turns a little, from our rendered films
-MOVING_RISE_U_CM = 1.8  # the same with a hand-held camera: the room behind moves otherwise than the client before it
+RISE_U_CM = fitted_by_name("rise_u")
 CHANGE_U_SHARE = 0.5  # of an angle's own doubt: a click's error cancels in a change within one rep, the drift does not
 LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
 FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
@@ -70,7 +70,7 @@ def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
     # a point's own click error cancels in a difference; what is left is following noise
     noise = COVERAGE_FACTOR * jitter(series.values)
     return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise * np.sqrt(2))).widened(
-        RISE_U_CM if scene.seen is None or scene.seen is scene.track else MOVING_RISE_U_CM
+        RISE_U_CM["still" if scene.seen is None or scene.seen is scene.track else "moving"]
     )
 
 

@@ -33,8 +33,10 @@ from deepmirror.core.measures.spec import HIP, KNEE, SIDE, TRUNK, Drawing, Focus
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+from deepmirror.fitted import fitted_by_name
 
-SKIN_SHARE, SEATED_SKIN_SHARE, SEATED_HIP_DEG = 0.15, 0.35, 60.0  # of a lift, k = 2; from our rendered films
+SKIN_SHARE = fitted_by_name("skin")
+SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
 ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is marked; common practice, no source
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
@@ -63,7 +65,7 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
     bend = scene.angles.get(f"hip_flexion_{scene.near}")
     seated = bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
-    skin = (SEATED_SKIN_SHARE if seated else SKIN_SHARE) * abs(lift)
+    skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
     return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
 
 

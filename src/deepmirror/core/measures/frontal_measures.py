@@ -9,8 +9,9 @@ from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec, Mo
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES
 from deepmirror.core.uncertain_value import Value
+from deepmirror.fitted import fitted
 
-INWARD_U_PCT = 2.0  # k = 2, from our rendered front films
+INWARD_U_PCT = fitted("inward_u")
 
 
 def _knee_inward(side: str) -> RepMeasure:

@@ -22,10 +22,11 @@ from deepmirror.core.measures.spec import ANY, KNEE, SIDE, Drawing, Focus, Measu
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import WORDS
 from deepmirror.core.uncertain_value import Value
+from deepmirror.fitted import fitted
 
 RANGE_SHARE_U_PCT = 4.0
 BOUNCE_DWELL_S = 0.3  # common practice, no source
-SHARPNESS_U_PER_S = 1.5  # k = 2, from our rendered films
+SHARPNESS_U_PER_S = fitted("sharpness_u")
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates

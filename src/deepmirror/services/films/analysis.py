@@ -23,16 +23,17 @@ from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, 
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.distances import Seen
 from deepmirror.pose.evidence import Evidence, Keyframe, filled
+from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.pose_tracker import Plan, look
 from deepmirror.pose.rigid_attachment import carry
+from deepmirror.pose.rough_positions import first_positions, followed_positions
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
 from deepmirror.pose.stack import follow_stack
-from deepmirror.pose.tracking_pipeline import first_positions, followed_positions, track
+from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import contradictions
 from deepmirror.services.posture.build_feedback import build_view
@@ -95,19 +96,19 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
-        _see_turns(film, brief, movement, followed, near, tick)
+        followed = _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
-        followed.stack = follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None)
+        followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
     return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
 
 
-def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> None:
-    """Add to what was followed how the near side's segments turn, seen on them as a whole."""
+def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
+    """What was followed, and how the near side's segments turn, seen on them as a whole."""
     names, keys = points_for(brief.file.view), keyframes(brief, len(film.times))
     positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
     shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
     turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown, tick)
-    followed.turn, followed.turn_sigma, followed.turn_since, followed.sole = turns.turn, turns.sigma, turns.since, turns.sole
+    return replace(followed, turn=turns.turn, turn_sigma=turns.sigma, turn_since=turns.since, sole=turns.sole)
 
 
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
@@ -131,8 +132,8 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     up, level_u = _up(file)
     known = scales.from_length(np.array(file.scale.points_px), file.scale.length_cm) if file.scale else None
     keys = keyframes(brief, len(evidence.times))
-    seen = Seen(view, body, movement, known, up, (facts.width, facts.height), frozenset(file.hidden), frozenset(file.held))
-    path, plane = track(evidence.swapped(file.swaps), keys, seen)
+    setting = FilmSetting(view, body, movement, known, up, (facts.width, facts.height), frozenset(file.hidden), frozenset(file.held))
+    path, plane = track(evidence.swapped(file.swaps), keys, setting)
     still = path.still(evidence.room)
     side_by_side = movement.standing and not movement.steps
     frontal = fit_frontal(still, view, body, up, (facts.width, facts.height)) if side_by_side else None

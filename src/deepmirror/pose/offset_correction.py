@@ -1,0 +1,72 @@
+"""Third stage: from where the network and the patches see a joint to where its centre lies, and how surely."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import near_side
+from deepmirror.fitted import fitted_by_name, fitted_rows
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate
+from deepmirror.pose.occlusion import Unoccluded
+from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
+from deepmirror.pose.posture import posture_of
+
+Array = NDArray[np.float64]
+
+SIDE_PRIORS = {joint: JointOffsetPrior(**row) for joint, row in fitted_rows("joint_offsets_side").items()}
+FRONT_PRIORS = {joint: JointOffsetPrior(**row) for joint, row in fitted_rows("joint_offsets_front").items()}
+BEHIND_PLATE = JointOffsetPrior(**fitted_by_name("joint_offset_behind_plate"))
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """evidence: with the patches' places as joint centres; offsets: what to add to the network's places, and their doubt."""
+
+    unoccluded: Unoccluded
+    evidence: Evidence
+    offsets: Offsets
+
+
+def correct_offsets(unoccluded: Unoccluded) -> Corrected:
+    """The joints' own offsets from what is usual in this movement and from the clicks."""
+    annotated, evidence = unoccluded.annotated, unoccluded.evidence
+    setting, keys = annotated.setting, list(annotated.keys)
+    own = joint_offsets(annotated.shown, keys, setting.movement, setting.view).only(list(annotated.kept))
+    return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own)
+
+
+def joint_offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Offsets:
+    """Of every point, from its usual offset in this movement and view and from the clicks."""
+    priors = FRONT_PRIORS
+    if near_side(view):
+        priors = SIDE_PRIORS | {j: JointOffsetPrior(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
+        priors |= {"shoulder": BEHIND_PLATE} if movement.bar_on_back else {}
+    return offsets(evidence, keys, priors, posture_of(evidence, view))
+
+
+def matches_at_centres(evidence: Evidence, keys: list[Keyframe], own: Offsets) -> Evidence:
+    """Patch places as joint centres: a patch was learned around one place and found with it; the joint keeps its place in the
+    patch, so a moved click moves the match without looking at the film again."""
+    if not len(evidence.learned):
+        return evidence
+    guided = filled(evidence.network) + own.move
+    turn = carrier_turns(guided, evidence.names)
+    match = evidence.match.copy()
+    by_frame = {k.frame: k for k in keys}
+    for k, (frame, point, x, y, learned_turn) in enumerate(evidence.learned):
+        p, f = int(point), int(frame)
+        if p < 0:
+            continue
+        rows = evidence.match_key[:, p] == k
+        key = by_frame.get(f)
+        centre = np.array([x, y])
+        if key is not None and evidence.names[p] in key.points:
+            # as sure as the click and the usual offset together: what the fused offset says of this frame
+            centre = guided[f, p]
+        shift = centre - np.array([x, y])
+        match[rows, p] += rotate(np.tile(shift, (int(rows.sum()), 1)), turn[rows, p] - learned_turn)
+    return replace(evidence, match=match)

@@ -1,0 +1,35 @@
+"""How far network, flow and patches are believed, joint by joint."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from deepmirror.core.skeleton import near_side
+from deepmirror.fitted import fitted_rows
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.film_setting import FilmSetting
+
+
+@dataclass(frozen=True)
+class SourceWeights:
+    """How far each source is believed for one joint: multiplies its sigma."""
+
+    network: float = 1.0
+    step: float = 1.0
+    match: float = 1.0
+
+
+FRONT = {joint: SourceWeights(**row) for joint, row in fitted_rows("front_source_weights").items()}
+HELD = SourceWeights(network=40.0, match=40.0)  # of a point the coach holds: clicks and flow move it
+
+
+def movement_weights(movement: Movement, view: str) -> dict[str, SourceWeights]:
+    """The movement's own table; front and rear views have one for all movements."""
+    if near_side(view) is None:
+        return FRONT
+    return {joint: SourceWeights(b.network, b.step, b.match) for joint, b in movement.trust.items()}
+
+
+def source_weights(setting: FilmSetting) -> dict[str, SourceWeights]:
+    """By joint, and by point for those the coach holds."""
+    return movement_weights(setting.movement, setting.view) | dict.fromkeys(setting.held, HELD)
