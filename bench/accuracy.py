@@ -25,7 +25,8 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.analysis import Analysis, conclude, observe
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.observation import observe
 
 HERE = Path(__file__).parent
 FILMS = (HERE.parent / "src/deepmirror/assets/demo", HERE / "films")

@@ -13,7 +13,8 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.pose_tracker import look
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.analysis import FINAL, QUICK, conclude, observe
+from deepmirror.services.films.analysis import conclude
+from deepmirror.services.films.observation import FINAL, QUICK, observe
 
 
 def timed(work: Callable[[], object]) -> tuple[float, object]:

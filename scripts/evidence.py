@@ -15,8 +15,9 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.analysis import conclude, observe
+from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import result_of
+from deepmirror.services.films.observation import observe
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 

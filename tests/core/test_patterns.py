@@ -11,7 +11,7 @@ import pytest
 from deepmirror.core.motion.reps import REST_S, find_reps
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.services.films.analysis import reps_of_the_set
+from deepmirror.services.films.repetitions import reps_of_the_set
 from tests.movements.rig import POSES, Rep, judged, places, programme, seconds
 
 CATALOGUE = load_catalogue()

@@ -22,7 +22,7 @@ from deepmirror.core.views import UP
 from deepmirror.judge.findings import Judgement, Measured, judge, measure
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.services.films.analysis import rep_signal, reps_of_the_set
+from deepmirror.services.films.repetitions import rep_signal, reps_of_the_set
 
 CM = {"thigh": 43.0, "shank": 42.0, "trunk": 48.0, "foot": 26.0, "biacromial": 36.0, "hip_breadth": 22.0}
 PX_PER_CM = 3.0

@@ -15,7 +15,8 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.services.films.analysis import Analysis, conclude, leaping
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.repetitions import leaping
 from tests.conftest import DEMO
 
 DATA = Path(__file__).parent.parent / "data"

@@ -10,6 +10,7 @@ import numpy as np
 from deepmirror.core.body.anthropometry import STATURE_SHARES
 from deepmirror.core.body.client_body import FALLBACK_STATURE_CM
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
+from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import Brief, ClientPart
 
 Pixel = tuple[float, float]
@@ -25,6 +26,12 @@ BEYOND = 2.0  # picture sizes that a mark may lie outside of the picture: a came
 SEEN_FROM_THE_FRONT = ("trunk", "shank")  # a thigh and a shoe may point at the camera, with both ends on one spot
 LENGTH_FACTOR = 3.0  # a body's length is no more than so many times what stature predicts, nor less than that part of it
 LEG_RATIO = 2.5  # thigh to shank, or shank to thigh; in adults they are about alike
+
+
+def must_hold_together(brief: Brief, size_px: tuple[int, int]) -> None:
+    """Raises CannotSolve for a brief no film can show."""
+    if wrong := next(contradictions(brief, size_px), ""):
+        raise CannotSolve(wrong)
 
 
 def contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:

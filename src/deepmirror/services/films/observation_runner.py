@@ -18,7 +18,7 @@ from deepmirror.movements.loader import load_catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress, run_apart
-from deepmirror.services.films.analysis import FINAL, QUICK, observe, refollow
+from deepmirror.services.films.observation import FINAL, QUICK, observe, refollow
 
 PLANS = {"quick": QUICK, "final": FINAL}
 FOLLOW = "follow"

@@ -22,9 +22,10 @@ from deepmirror.pose.evidence import Evidence, filled, shank_px
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import contradictions
-from deepmirror.services.films.analysis import FINAL, conclude
 from deepmirror.services.films.analysis import Analysis as Analysis
+from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import Desk, FilmState
+from deepmirror.services.films.observation import FINAL
 from deepmirror.services.films.observation_runner import FOLLOW
 from deepmirror.services.films.reference_marks import KINDS, MarksTakenOver, Wanted, free_points, taken_over, wanted_marks
 

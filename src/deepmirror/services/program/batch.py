@@ -12,7 +12,8 @@ from deepmirror.exchange.measures_json import write_json
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.analysis import conclude, observe
+from deepmirror.services.films.analysis import conclude
+from deepmirror.services.films.observation import observe
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.rendering import export_reply

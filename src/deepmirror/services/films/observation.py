@@ -1,0 +1,75 @@
+"""Looking at a film: once over with the network, then following the points from picture to picture. Slow, and nothing is concluded."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from deepmirror.core.skeleton import ALL_POINTS, near_side, points_for, sided, split
+from deepmirror.exchange.brief import FREE_POINTS, Brief
+from deepmirror.media.film import Film
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.flow_pass import follow
+from deepmirror.pose.pose_tracker import FINAL as FINAL
+from deepmirror.pose.pose_tracker import QUICK as QUICK
+from deepmirror.pose.pose_tracker import Plan, look
+from deepmirror.pose.rigid_attachment import carry
+from deepmirror.pose.rough_positions import first_positions, followed_positions
+from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
+from deepmirror.pose.stack import follow_stack
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.common.plausible import must_hold_together
+
+LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
+
+
+def keyframes(brief: Brief, frames: int) -> list[Keyframe]:
+    """The brief's seeds that lie inside the film."""
+    return [Keyframe(frame, points) for frame, points in brief.seeds if frame < frames and points]
+
+
+def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, plan: Plan = FINAL) -> Evidence:
+    """Run the network over the film and follow the points through it. Raises BadFilm, CannotSolve, Cancelled."""
+    must_hold_together(brief, (film.facts.width, film.facts.height))
+    total, keys = len(film.times), keyframes(brief, len(film.times))
+    first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
+    every = plan.every(film.times)
+    frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
+    share = 0.98 if plan is QUICK else 0.65
+    subject = brief.file.subject.at_px if brief.file.subject else None
+    tick = progress.part(0.0, share, "looking for the body", total, every)
+    evidence = look(frames, film.times, plan, first, tick, subject, mirrored=near_side(brief.file.view) is None)
+    return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
+
+
+def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, progress: Progress, start: float = 0.0) -> Evidence:
+    """Follow the points anew from changed clicks, without running the network again."""
+    keys = keyframes(brief, len(film.times))
+    extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
+    whole = carry(evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra]), keys, brief.file.view)
+    names = points_for(brief.file.view) + extra
+    positions = first_positions(whole.only(names), keys, movement, brief.file.view)
+    kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
+    names, positions = [names[i] for i in kept], positions[:, kept]
+    progress.tell(start, "following the points")
+    turning = start + 0.8 * (0.98 - start)
+    tick = progress.part(start, turning, "following the points", len(film.times))
+    near = near_side(brief.file.view)
+    plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
+    followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
+    if near and keys:
+        tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
+        followed = _see_turns(film, brief, movement, followed, near, tick)
+    if brief.file.marks.stack is not None:
+        followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
+    return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
+
+
+def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
+    """What was followed, and how the near side's segments turn, seen on them as a whole."""
+    names, keys = points_for(brief.file.view), keyframes(brief, len(film.times))
+    positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
+    shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
+    turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown, tick)
+    return replace(followed, turn=turns.turn, turn_sigma=turns.sigma, turn_since=turns.since, sole=turns.sole)

@@ -1,0 +1,81 @@
+"""The repetitions of a film: which signal counts them, and which of its ups and downs belong to the set."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.motion.reps import Rep, find_reps, mark_partials
+from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.views import facing
+from deepmirror.movements.schema import Movement
+
+LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
+STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
+
+
+@dataclass(frozen=True)
+class Repetitions:
+    """signal: what counts them; leaps: it changes as no body does, so that none were counted."""
+
+    signal: Series
+    reps: list[Rep]
+    leaps: bool
+
+
+def repetitions(angles: dict[str, Series], track: Track, movement: Movement, view: str, pattern: str | None) -> Repetitions:
+    """track: the points with a moving camera's movement taken out; pattern: as the brief names it."""
+    signal = rep_signal(angles, movement, view, track.times)
+    if leaping(signal):
+        return Repetitions(signal, [], True)
+    halves = pattern == "one_and_a_half"
+    found = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
+    return Repetitions(signal, reps_of_the_set(found, movement, track, view), False)
+
+
+def leaping(signal: Series) -> bool:
+    """True when the rep signal changes in one frame by more than a body can: what is followed is not the joint it is taken for."""
+    steps, gaps = np.abs(np.diff(signal.values)), np.diff(signal.times)
+    return bool(np.any(steps[gaps < LEAP_GAP_S] > LEAP_DEG))
+
+
+def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: NDArray[np.float64]) -> Series:
+    """The series that counts reps: the near side's, or the mean of both sides in front and rear views.
+
+    Level throughout, so that no rep is counted, where a point it needs was left out.
+    """
+    near = near_side(view)
+    name = movement.signal if near else movement.front_signal or "knee_flexion"
+    sign = movement.signal_sign if near else 1
+    if name in angles:
+        s = angles[name]
+        return Series(s.times, sign * s.values, s.u)
+    parts = [angles[sided(name, s)] for s in ((near,) if near else SIDES) if sided(name, s) in angles]
+    if not parts:
+        return Series(times, np.zeros(len(times)), np.full(len(times), 180.0))
+    values = np.mean([p.values for p in parts], axis=0)
+    return Series(parts[0].times, sign * values, np.max([p.u for p in parts], axis=0))
+
+
+def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str) -> list[Rep]:
+    """Leave out walking out and racking, and say which leg led where legs take turns."""
+    near = near_side(view)
+    if near is None or not track.has(sided("ankle", near), sided("hip", near), sided("knee", near)):
+        return reps
+    ankle, hip, knee = (track.point(sided(j, near)) for j in ("ankle", "hip", "knee"))
+    shank = float(np.percentile(np.linalg.norm(knee - ankle, axis=1), 90))
+
+    def at(path: NDArray[np.float64], time: float) -> NDArray[np.float64]:
+        return np.asarray(path[int(np.argmin(np.abs(track.times - time)))])
+
+    if movement.standing and not movement.steps:
+        still = [r for r in reps if np.linalg.norm(at(ankle, r.end_s) - at(ankle, r.start_s)) <= STEP_SHARE * shank]
+        reps = mark_partials([replace(r, number=i + 1) for i, r in enumerate(still)])
+    if movement.takes_turns:
+        way, other = facing(view), "right" if near == "left" else "left"
+        leads = [way * (at(ankle, r.bottom_s) - at(hip, r.bottom_s))[0] > 0 for r in reps]
+        reps = [replace(r, leg=near if lead else other) for r, lead in zip(reps, leads, strict=True)]
+    return reps
