@@ -39,12 +39,12 @@ def timed(words: str, work: Callable[[], object]) -> None:
     print(f"{words:44s} {best * 1000:7.1f} ms")
 
 
-def fill(desk: Desk) -> None:
-    """Copy the demo's rows until there are FILMS of them."""
+def fill(desk: Desk, count: int = FILMS) -> None:
+    """Copy the demo's rows until there are so many of them."""
     columns = "client_id, file, original_name, arrived_at, due_at, note, brief_json, state, line, turns_json, draft_json, set_json"
     with desk.store.transaction() as s:
         ids = [r[0] for r in s.execute(text("SELECT id FROM film"))]
-        for i in range(FILMS - len(ids)):
+        for i in range(count - len(ids)):
             copy = f"INSERT INTO film (sha256, {columns}) SELECT :hash, {columns} FROM film WHERE id = :id"
             s.execute(text(copy), {"hash": f"{i:064d}", "id": ids[i % len(ids)]})
 

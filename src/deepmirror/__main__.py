@@ -44,6 +44,7 @@ def parser() -> argparse.ArgumentParser:
     look.add_argument("--out", type=Path, required=True, help="evidence file (.npz) to write")
     look.add_argument("--what", choices=("quick", "final", "follow"), default="final")
     look.add_argument("--movements", type=Path, help="folder of own movement definitions")
+    commands.add_parser("conclude", help="work out films' numbers, for the window's background work: evidence in, analyses out, by pipes")
     movements = commands.add_parser("movements", help="list and check the movement definitions")
     movements.add_argument("--library", type=Path, help="library folder; own definitions lie in its folder “movements”")
     movements.add_argument("--copy", metavar="ID", help="copy a shipped definition into that folder, to be changed")
@@ -61,6 +62,8 @@ def main(words: list[str] | None = None) -> int:
         return bootstrap.ending(lambda: bootstrap.run_build(args))
     if args.command == "look":
         return bootstrap.ending(lambda: bootstrap.run_look(args))
+    if args.command == "conclude":
+        return bootstrap.ending(bootstrap.run_conclude)
     if args.command == "movements":
         return bootstrap.ending(lambda: bootstrap.run_movements(args.library, args.copy))
     named = (getattr(args, name, None) for name in ("inbox", "outbox"))

@@ -110,6 +110,14 @@ def run_look(args: argparse.Namespace) -> int:
     return 0
 
 
+def run_conclude() -> int:
+    """Work out films' numbers for a window that asks through pipes; stops when the window is gone."""
+    from deepmirror.services.films.concluding import conclude_command
+
+    conclude_command()
+    return 0
+
+
 def run_movements(library: Path | None, copy: str | None = None) -> int:
     """List the movement definitions, the coach's own included, or copy one; exit 2 with a line for each that is not right."""
     from platformdirs import user_data_path

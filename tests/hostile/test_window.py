@@ -58,7 +58,7 @@ def test_a_mistake_in_a_job(guarded: MainWindow, qtbot: QtBot, monkeypatch: pyte
     def breaks(*_: object) -> None:
         raise KeyError("in a job")
 
-    monkeypatch.setattr("deepmirror.services.films.review.conclude", breaks)
+    monkeypatch.setattr(guarded.desk, "conclude", breaks)
     guarded.open_film(guarded.desk.films()[0].id)
     qtbot.waitUntil(lambda: bool(said(guarded)) and not guarded.jobs, timeout=PATIENCE)
     assert len(said(guarded)) == 1 and reported(guarded, "KeyError")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QLocale, QTranslator
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
+from deepmirror.services.films.concluding import SubprocessConcluder
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.services.program.arrivals import Arrivals
@@ -31,15 +32,23 @@ def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]
     if load_language(translator, QLocale.system().name()):
         app.installTranslator(translator)
 
+    concluder = SubprocessConcluder()
+    concluder.warm_up()
+
     def make(read_only: bool) -> Desk:
-        return Desk(folder, look=SubprocessObserver(folder / "movements", folder / "work"), read_only=read_only)
+        look = SubprocessObserver(folder / "movements", folder / "work")
+        return Desk(folder, look=look, read_only=read_only, concluder=concluder)
 
     try:
         desk = open_desk(folder, make)
     except DeepMirrorError as error:
+        concluder.close()
         refuse(error)
         return 2
-    return 2 if desk is None else _open_window(app, desk, demo, post)
+    if desk is None:
+        concluder.close()
+        return 2
+    return _open_window(app, desk, demo, post)
 
 
 def _open_window(app: QApplication, desk: Desk, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:

@@ -21,7 +21,7 @@ from deepmirror.services.clients.sheets import pain_words
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import impossible_lengths
-from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
@@ -272,7 +272,7 @@ class PersonFile:
         with film:
             if evidence is None:
                 raise BadFilm("What was seen in this film is gone; it is looked at again when it is opened.")
-            analysis = conclude(film.facts, brief, self.desk.catalogue, evidence)
+            analysis = self.desk.conclude(film.facts, brief, evidence)
             self.desk.note_result(film_id, analysis, film)
         scene, lengths = analysis.scene, {}
         if scene.plane is not None and brief.file.scale is not None and near_side(scene.view):

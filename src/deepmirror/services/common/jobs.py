@@ -84,10 +84,10 @@ def run_apart(words: list[str], progress: Progress, folder: Path | None = None) 
         return None
     if process.returncode == REFUSED and complaint:
         return complaint.splitlines()[-1]
-    raise WorkFailed(_ended(process.returncode), report=complaint[-LAST_WORDS:])
+    raise WorkFailed(ending_words(process.returncode), report=complaint[-LAST_WORDS:])
 
 
-def _ended(code: int) -> str:
+def ending_words(code: int) -> str:
     """Why a process apart gave no answer, beginning with what fits a line of the Desk."""
     if code < 0:
         why = ", perhaps for want of memory" if -code == signal.SIGKILL else ""

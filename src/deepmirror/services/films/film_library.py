@@ -16,14 +16,15 @@ from deepmirror.documents import Document
 from deepmirror.errors import BadEvidence, Cancelled, DeepMirrorError, Gone, LibraryError, WorkFailed
 from deepmirror.exchange.brief import Brief, check_brief, check_client
 from deepmirror.files import write_whole
-from deepmirror.media.film import Film
+from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.view_classifier import guess_view
 from deepmirror.services.common.failures import FailureLog
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.saving import Saver
-from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.concluding import ConcludeHere, Concluder
 from deepmirror.services.films.follow_up import note_looks
 from deepmirror.services.films.observation_runner import Observer, look_here
 from deepmirror.store.backups import back_up
@@ -65,10 +66,17 @@ class FilmResult:
 class Desk:
     """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
 
-    def __init__(self, folder: Path, now: datetime | None = None, look: Observer = look_here, read_only: bool = False) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        now: datetime | None = None,
+        look: Observer = look_here,
+        read_only: bool = False,
+        concluder: Concluder | None = None,
+    ) -> None:
         """Raises LibraryError, with LibraryBusy and LibraryDamaged among them."""
         self.store = LibraryStore(folder, read_only)
-        self._now, self.look = now, look
+        self._now, self.look, self.concluder = now, look, concluder or ConcludeHere()
         self.saver, self.failures = Saver(), FailureLog(self.store.state_folder())
         self.catalogue: Catalogue = load_catalogue(folder / "movements")
         if not read_only:
@@ -86,6 +94,7 @@ class Desk:
 
     def close(self) -> None:
         """Close the library; what changed since the last backup is backed up."""
+        self.concluder.close()
         try:
             self.back_up()
         except LibraryError as error:
@@ -191,7 +200,7 @@ class Desk:
             for what, start, end in (("quick", 0.0, 0.2), ("final", 0.2, 1.0)):
                 evidence = self.look(film, brief, movement, progress.within(start, end), what)
                 self.keep_evidence(record.id, evidence)
-                analysis = conclude(film.facts, brief, self.catalogue, evidence)
+                analysis = self.conclude(film.facts, brief, evidence)
                 self.note_result(record.id, analysis, film)
                 if what == "quick":
                     line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
@@ -199,6 +208,15 @@ class Desk:
                     self.store.update_film(record.id, line=line, **still)
                     progress.tell(end, "a first look is there")
                     first_look()
+
+    def conclude(self, facts: FilmFacts, brief: Brief, evidence: Evidence) -> Analysis:
+        """Solve, measure and judge what was seen of a film. Raises CannotSolve, BadMovement, WorkFailed, Cancelled."""
+        try:
+            return self.concluder(facts, brief, self.catalogue, evidence)
+        except WorkFailed as error:
+            if report := error.details.pop("report", None):
+                self.failures.note_words(str(report), "working out a film's numbers, in a process apart")
+            raise
 
     def keep_evidence(self, film_id: int, evidence: Evidence) -> None:
         """Keep what was seen of a film. Raises LibraryError."""

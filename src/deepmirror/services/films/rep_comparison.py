@@ -14,7 +14,7 @@ from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import Value, with_unit
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
-from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.limb_asymmetry import COMPARED, SECONDS_U
 
@@ -42,7 +42,7 @@ class ComparedFilm:
         if evidence is None:
             self.film.close()
             raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} is not measured yet.")
-        self.analysis: Analysis = conclude(self.film.facts, brief, desk.catalogue, evidence)
+        self.analysis: Analysis = desk.conclude(self.film.facts, brief, evidence)
         if not self.analysis.scene.reps:
             self.film.close()
             raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} shows no rep to compare.")

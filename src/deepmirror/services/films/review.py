@@ -23,7 +23,6 @@ from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import contradictions
 from deepmirror.services.films.analysis import Analysis as Analysis
-from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import Desk, FilmState
 from deepmirror.services.films.observation import FINAL
 from deepmirror.services.films.observation_runner import FOLLOW
@@ -104,7 +103,7 @@ class Review:
             progress.tell(0.1, "solving")
             if evidence is None:
                 return None
-            analysis = conclude(film.facts, brief, desk.catalogue, evidence)
+            analysis = desk.conclude(film.facts, brief, evidence)
             try:
                 desk.note_result(film_id, analysis, film)
             except LibraryError as error:  # the film's line on the Desk is behind; its numbers are no less right

@@ -10,7 +10,6 @@ from pathlib import Path
 
 from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
-from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import DAYS_TO_ANSWER, Desk, FilmState
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.delivery import kept_whole
@@ -58,7 +57,7 @@ def _answer(desk: Desk, film_id: int, at: datetime) -> None:
     film, brief, evidence = desk.open_analysis(film_id)
     with film:
         assert evidence is not None  # the demo's films ship measured
-        analysis = conclude(film.facts, brief, desk.catalogue, evidence)
+        analysis = desk.conclude(film.facts, brief, evidence)
     record = desk.store.film(film_id)
     when = at.isoformat(timespec="seconds")
     reply = draft_reply(analysis, record.client_name, coach=desk.store.phrases.setting("coach", ""), date=when[:10])

@@ -25,7 +25,7 @@ from deepmirror.reply.model import Reply as Reply
 from deepmirror.reply.page import render_page
 from deepmirror.reply.pdf import render_pdf
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.ghost import GhostMaker
 from deepmirror.services.films.records import measures_record
@@ -52,7 +52,7 @@ class PriorFilms(AbstractContextManager["PriorFilms"]):
             try:
                 film, brief, evidence = self._desk.open_analysis(film_id)
                 if evidence is not None:
-                    self._open[film_id] = film, conclude(film.facts, brief, self._desk.catalogue, evidence)
+                    self._open[film_id] = film, self._desk.conclude(film.facts, brief, evidence)
                 else:
                     film.close()
             except DeepMirrorError:

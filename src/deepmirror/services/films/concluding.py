@@ -1,0 +1,171 @@
+"""Concluding in this process, or in processes of their own so that the window stays quick.
+
+The solver's linear algebra keeps Python's interpreter lock for tenths of a second at a time; in a thread of the window's own
+process that would stop the interface as often. A process apart is this program's own `conclude` command: it takes evidence
+and gives analyses through its pipes, one after the other, and ends when the window does.
+"""
+
+from __future__ import annotations
+
+import pickle
+import subprocess
+import sys
+import threading
+from contextlib import suppress
+from typing import IO, Any, Protocol
+
+from deepmirror.errors import Cancelled, DeepMirrorError, WorkFailed
+from deepmirror.exchange.brief import Brief
+from deepmirror.media.film import FilmFacts
+from deepmirror.movements.loader import Catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.common.jobs import ending_words
+from deepmirror.services.films.analysis import Analysis, conclude
+
+MOST_PROCESSES = 2  # what a coach waits for is never behind a film that is being measured
+LENGTH_BYTES = 8
+
+
+class Concluder(Protocol):
+    """Solves, measures and judges what was seen of a film. Raises CannotSolve, BadMovement, WorkFailed."""
+
+    def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis: ...
+
+    def close(self) -> None:
+        """Let go of what it holds."""
+
+
+class ConcludeHere:
+    """In this process."""
+
+    def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
+        return conclude(facts, brief, catalogue, evidence)
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+class SubprocessConcluder:
+    """In processes of their own, which are kept. Any thread may ask; each process does one film at a time."""
+
+    def __init__(self) -> None:
+        self._idle: list[_Process] = []
+        self._all: list[_Process] = []
+        self._free = threading.Condition()
+        self._closing = False
+
+    def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
+        """Raises CannotSolve, BadMovement, WorkFailed, and Cancelled when the program is closed meanwhile."""
+        process = self._take()
+        try:
+            answer = process.ask((facts, brief, catalogue, evidence))
+        except (OSError, EOFError, pickle.PickleError) as error:
+            code = process.end()
+            with self._free:
+                self._all.remove(process)
+                self._free.notify()
+            if self._closing:
+                raise Cancelled from None
+            raise WorkFailed(ending_words(code)) from error
+        with self._free:
+            self._idle.append(process)
+            self._free.notify()
+        if isinstance(answer, DeepMirrorError):
+            raise answer
+        if isinstance(answer, str):
+            raise WorkFailed(ending_words(1), report=answer)
+        assert isinstance(answer, Analysis)
+        return answer
+
+    def warm_up(self) -> None:
+        """Start the first process, so that the first film opened does not wait for it."""
+        with self._free:
+            if not self._all and not self._closing:
+                self._idle.append(_Process())
+                self._all.append(self._idle[-1])
+
+    def _take(self) -> _Process:
+        with self._free:
+            while not self._idle and len(self._all) >= MOST_PROCESSES and not self._closing:
+                self._free.wait()
+            if self._closing:
+                raise Cancelled
+            if self._idle:
+                return self._idle.pop()
+            process = _Process()
+            self._all.append(process)
+            return process
+
+    def close(self) -> None:
+        """End the processes; who waits for one is cancelled."""
+        with self._free:
+            self._closing = True
+            self._free.notify_all()
+            for process in self._all:
+                process.kill()  # who asks one of them closes its pipes
+            for process in self._idle:
+                process.end()
+
+
+class _Process:
+    """One process apart, and the pipes to it."""
+
+    def __init__(self) -> None:
+        command = [sys.executable, "-m", "deepmirror", "conclude"]
+        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+
+    def ask(self, question: tuple[FilmFacts, Brief, Catalogue, Evidence]) -> object:
+        """An Analysis, a DeepMirrorError, or the words of a mistake. Raises OSError or EOFError when the process is gone."""
+        assert self._process.stdin is not None and self._process.stdout is not None
+        _send(self._process.stdin, question)
+        return _receive(self._process.stdout)
+
+    def kill(self) -> None:
+        """End it at once."""
+        self._process.kill()
+
+    def end(self) -> int:
+        """End it at once and let go of its pipes; returns how it ended."""
+        self._process.kill()
+        code = self._process.wait()
+        for pipe in (self._process.stdin, self._process.stdout):
+            if pipe is not None:
+                with suppress(OSError):
+                    pipe.close()
+        return code
+
+
+def _send(pipe: IO[bytes], what: object) -> None:
+    content = pickle.dumps(what, protocol=pickle.HIGHEST_PROTOCOL)
+    pipe.write(len(content).to_bytes(LENGTH_BYTES, "little"))
+    pipe.write(content)
+    pipe.flush()
+
+
+def _receive(pipe: IO[bytes]) -> Any:
+    """Raises EOFError when the other end is gone. Only this program's own processes are on the other end."""
+    head = pipe.read(LENGTH_BYTES)
+    if len(head) < LENGTH_BYTES:
+        raise EOFError
+    return pickle.loads(pipe.read(int.from_bytes(head, "little")))
+
+
+def conclude_command() -> None:
+    """The process apart: answer until the asking end is closed."""
+    import traceback
+
+    asked, answers = sys.stdin.buffer, sys.stdout.buffer
+    sys.stdout = sys.stderr  # what a library prints must not stand between answers
+    while True:
+        try:
+            facts, brief, catalogue, evidence = _receive(asked)
+        except EOFError:
+            return
+        answer: object
+        try:
+            answer = conclude(facts, brief, catalogue, evidence)
+        except DeepMirrorError as error:
+            answer = error
+        except Exception:  # noqa: BLE001 - our own mistake: told to the window, which reports it
+            answer = traceback.format_exc()
+        _send(answers, answer)
