@@ -47,6 +47,7 @@ def fill(desk: Desk, count: int = FILMS) -> None:
         for i in range(count - len(ids)):
             copy = f"INSERT INTO film (sha256, {columns}) SELECT :hash, {columns} FROM film WHERE id = :id"
             s.execute(text(copy), {"hash": f"{i:064d}", "id": ids[i % len(ids)]})
+    desk.store.films_changed()
 
 
 def main() -> None:

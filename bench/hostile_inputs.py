@@ -32,7 +32,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.records import measures_record
-from deepmirror.services.posture.posture_commands import Ask, build_record
+from deepmirror.services.posture.posture_commands import PostureRequest, build_record
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
 
@@ -252,7 +252,7 @@ class Inputs:
             }
             told |= {"segments_cm": {rng.choice(("thigh", "shank", "trunk", "foot")): rng.choice(NUMBERS)}} if rng.random() < 0.4 else {}
             told |= {"limits_deg": {rng.choice(("hip_flexion", "knee_flexion", "ankle_dorsiflexion")): rng.choice((0, 1e-9, 20, 90, 180))}}
-            ask = Ask(
+            ask = PostureRequest(
                 rng.choice(("back_squat", "belt_squat", "leg_press", "romanian_deadlift")), rng.choice(("parallel", "deepest", -40, 170))
             )
             tried(line, lambda t=told, a=ask: json.dumps(build_record(check_client(t), a), allow_nan=False))  # type: ignore[misc]

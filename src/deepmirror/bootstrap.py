@@ -71,7 +71,7 @@ def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:
 
 def run_build(args: argparse.Namespace) -> int:
     """Print the build solver's answer."""
-    from deepmirror.services.posture.posture_commands import Ask, build_command
+    from deepmirror.services.posture.posture_commands import PostureRequest, build_command
 
     depth: str | float = args.depth
     if depth not in ("parallel", "deepest"):
@@ -80,7 +80,7 @@ def run_build(args: argparse.Namespace) -> int:
     open_deg = _number("--knees-open-deg", args.knees_open_deg, 0, 60)
     load = _number("--load-kg", args.load_kg, 0, 1000)
     height = None if args.foot_height_cm is None else _number("--foot-height-cm", args.foot_height_cm, -200, 200)
-    print(build_command(args.client, Ask(args.movement, depth, args.bar, lift, open_deg, load, height)))
+    print(build_command(args.client, PostureRequest(args.movement, depth, args.bar, lift, open_deg, load, height)))
     return 0
 
 

@@ -40,6 +40,7 @@ def first(window: MainWindow) -> Correction:
 
 def kept(window: MainWindow) -> dict[str, object]:
     assert window.review is not None
+    window.desk.saver.wait()
     draft = window.desk.store.film(window.review.film_id).draft
     return next((c for c in draft.get("corrections", ()) if c["code"] == first(window).code), {})
 
@@ -62,6 +63,7 @@ def test_words_ticks_and_order_are_saved_as_they_change(composing: MainWindow, q
     assert [c.code for c in room.reply.corrections].index(code) == 0
     room.greeting.setPlainText("Hello Nuru.")
     key(composing, "go_mirror")  # leaving keeps what was typed at once
+    composing.desk.saver.wait()
     assert composing.desk.store.film(composing.review.film_id).draft["greeting"] == "Hello Nuru."  # type: ignore[union-attr]
     composing.mirror.film.setFocus()
     key(composing, "compose")  # comes back as it was left

@@ -28,7 +28,7 @@ from deepmirror.services.films.analysis import Analysis, conclude
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.films.review import Review
-from deepmirror.services.posture.posture_commands import Ask, build_record
+from deepmirror.services.posture.posture_commands import PostureRequest, build_record
 from deepmirror.services.program.arrivals import Arrivals
 from tests.conftest import DEMO
 
@@ -266,7 +266,9 @@ def test_any_client_gets_a_posture_or_a_sentence(told: dict[str, Any], data: st.
     movement = data.draw(st.sampled_from(["back_squat", "belt_squat", "leg_press", "romanian_deadlift", "nonsense"]))
     try:
         client = check_client({"limits_deg": limits} | told)
-        json.dumps(build_record(client, Ask(movement, data.draw(st.sampled_from(["parallel", "deepest", -40, 170])))), allow_nan=False)
+        json.dumps(
+            build_record(client, PostureRequest(movement, data.draw(st.sampled_from(["parallel", "deepest", -40, 170])))), allow_nan=False
+        )
     except DeepMirrorError as error:
         one_sentence(error)
 

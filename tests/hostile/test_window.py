@@ -127,6 +127,7 @@ def test_an_edit_a_locked_library_does_not_take_is_told_kept_and_saved(guarded: 
     assert guarded.review is not None
     with locked(guarded.desk.store.folder):
         guarded.mirror.annotator.set_field(tempo="3-1-1-0")
+        qtbot.waitUntil(lambda: bool(said(guarded)), timeout=PATIENCE)
         assert len(said(guarded)) == 1 and "is kept in the window" in said(guarded)[0] and guarded.edits.sign.isVisible()
         assert not guarded.close() and guarded.isVisible(), "it asks before an edit is lost"
         qtbot.waitUntil(lambda: not guarded.jobs, timeout=PATIENCE)

@@ -27,8 +27,8 @@ class _Unit(threading.local):
     """The transaction this thread is in, and what is to be done when it was kept, or not."""
 
     session: Session | None = None
-    kept: list[Callable[[], None]]
-    dropped: list[Callable[[], None]]
+    kept: list[Callable[[], object]]
+    dropped: list[Callable[[], object]]
 
 
 class Database:
@@ -120,7 +120,11 @@ class Database:
         for action in unit.kept:
             action()
 
-    def when_kept(self, action: Callable[[], None], otherwise: Callable[[], None] = lambda: None) -> None:
+    def in_transaction(self) -> bool:
+        """True inside of `transaction` on this thread."""
+        return self._unit.session is not None
+
+    def when_kept(self, action: Callable[[], object], otherwise: Callable[[], object] = lambda: None) -> None:
         """Do something once the present transaction is in the database, or something else when it did not come to that."""
         assert self._unit.session is not None
         self._unit.kept.append(action)

@@ -17,7 +17,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from contextlib import AbstractContextManager
+from functools import partial
 from pathlib import Path
 from sqlite3 import Error as SqliteError
 from typing import Any
@@ -30,6 +32,7 @@ from deepmirror.errors import Gone, LibraryError, ReadOnly, one_line
 from deepmirror.files import copy_part, make_private, private_folder, put_in_place
 from deepmirror.store.backups import check_database
 from deepmirror.store.database import Database
+from deepmirror.store.film_list import FilmList
 from deepmirror.store.lock import WriterLock
 from deepmirror.store.post import ArrivalStore, ReplyStore
 from deepmirror.store.records import ClientRecord as ClientRecord
@@ -64,6 +67,7 @@ class LibraryStore:
             raise
         try:
             session = self._db.session
+            self._films = FilmList(self._read_films)
             self.arrivals, self.replies = ArrivalStore(session, folder), ReplyStore(session, folder)
             self.watches, self.phrases, self.steps = WatchStore(session), PhraseStore(session), StepStore(session)
             if not read_only:
@@ -111,12 +115,13 @@ class LibraryStore:
         """All changes of this thread in here are kept together or not at all. Raises LibraryError."""
         return self._db.transaction()
 
-    def when_kept(self, action: Any, otherwise: Any = lambda: None) -> None:
+    def when_kept(self, action: Callable[[], object], otherwise: Callable[[], object] = lambda: None) -> None:
         """See Database.when_kept."""
         self._db.when_kept(action, otherwise)
 
     def finish_removals(self) -> None:
         """Remove what a deletion still has to, and leave no trace of it in the database file. Raises LibraryError."""
+        self.films_changed()
         with self._session() as session:
             try:
                 gone = finish_removals(self.folder, session)
@@ -156,6 +161,7 @@ class LibraryStore:
                 raise Gone("That client is no longer in the library.")
             row.body_json = json.dumps(body)
             s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
+        self.films_changed(partial(self._films.note_client, client_id))
 
     def client_changes(self, client_id: int) -> list[tuple[str, str]]:
         """When and what was changed in a client's record, newest first."""
@@ -165,19 +171,27 @@ class LibraryStore:
 
     def films(self, client_id: int | None = None, state: str | None = None) -> list[FilmRecord]:
         """All films, or one client's, or those in a state, newest arrival first."""
-        query = _film_query().order_by(FilmRow.arrived_at.desc(), FilmRow.id.desc())
-        if client_id is not None:
-            query = query.where(FilmRow.client_id == client_id)
-        if state is not None:
-            query = query.where(FilmRow.state == state)
+        if self.read_only:
+            self._films.note_all()  # another program may write
+        films = self._films.films()
+        return [f for f in films if client_id in (None, f.client_id) and state in (None, f.state)]
+
+    def _read_films(self, ids: set[int] | None) -> list[FilmRecord]:
+        query = _film_query() if ids is None else _film_query().where(FilmRow.id.in_(ids))
         with self._session() as s:
             return [self._film(row) for row in s.execute(query)]
 
+    def films_changed(self, note: Callable[[], None] | None = None) -> None:
+        """Films were changed, any number of them when no note says which: also said once that is kept, or is not, as others read
+        what was there before until then."""
+        note = note or self._films.note_all
+        note()
+        if self._db.in_transaction():
+            self._db.when_kept(note, note)
+
     def machines(self) -> list[str]:
         """Machines and places named in briefs, by name."""
-        name = _in_brief("machine")
-        with self._session() as s:
-            return sorted(s.scalars(select(name).where(name.is_not(None)).distinct()))
+        return sorted({f.machine for f in self.films()} - {""})
 
     def briefs_on(self, machine: str, view: str) -> list[tuple[int, Document]]:
         """Film ids and briefs of a machine seen from a side, newest first."""
@@ -234,6 +248,7 @@ class LibraryStore:
             )
             s.add(row)
             s.flush()
+            self.films_changed(partial(self._films.note, row.id))
             return self.film(row.id)
 
     def update_film(self, film_id: int, **changes: Any) -> None:
@@ -245,6 +260,7 @@ class LibraryStore:
                 raise Gone("That film is no longer in the library.")
             for key, value in changes.items():
                 setattr(row, as_json.get(key, key), json.dumps(value) if key in as_json else value)
+        self.films_changed(partial(self._films.note, film_id))
 
     def film_with_hash(self, digest: str) -> tuple[int, str] | None:
         """Id and original name of the film with exactly these bytes."""

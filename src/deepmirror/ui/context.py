@@ -92,4 +92,4 @@ class WindowContext(QMainWindow):
 
     @abstractmethod
     def ask_about_film(self, name: str, picture: NDArray[np.uint8], take: Callable[[Placed], FilmRecord]) -> ImportDialog:
-        """Ask whose and what a film is, then have it taken in as answered."""
+        """PostureRequest whose and what a film is, then have it taken in as answered."""

@@ -269,7 +269,7 @@ class MainWindow(WindowContext):
         self.inbox.bring(path)
 
     def ask_about_film(self, name: str, picture: NDArray[np.uint8], take: Callable[[Placed], FilmRecord]) -> ImportDialog:
-        """Ask whose and what a film is, then have it taken in as answered."""
+        """PostureRequest whose and what a film is, then have it taken in as answered."""
         return self.film_import.ask_about(name, picture, take)
 
     def _playing(self) -> MirrorRoom | CompareRoom:

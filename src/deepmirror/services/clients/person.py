@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -25,7 +27,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk
 from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
-from deepmirror.services.posture.posture_commands import LENGTHS, Ask, body_of, limits_of, solve_build
+from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, body_of, limits_of, solve_posture
 
 RANGES_CM = {
     "thigh": (25, 65),
@@ -48,6 +50,11 @@ GUIDED = (*MACHINES, *HINGES)
 UNUSUAL_SHARE = 0.04
 DEPTH = "thigh_from_horizontal_min_deg"
 DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
+
+CURVES: dict[str, tuple[Callable[[Setup, float], Setup], tuple[float, ...]]] = {
+    "heel lift, cm": (lambda setup, cm: replace(setup, heel_lift_cm=cm), (0.0, 1.0, 2.0, 3.0, 4.0, 5.0)),
+    "knees opened, °": (lambda setup, deg: replace(setup, knees_open_deg=deg), (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)),
+}
 
 
 @dataclass(frozen=True)
@@ -86,11 +93,16 @@ class FilmView:
 
 @dataclass(frozen=True)
 class Solved:
-    """An answer of the build solver with its levers, and the deepest posture beside it."""
+    """An answer of the build solver, the deepest posture beside it, and what would change it, worked out when it is asked for."""
 
     answer: Answer
-    levers: list[SetupEffect]
     deepest: Answer
+    find_levers: Callable[[], list[SetupEffect]]
+
+    @cached_property
+    def levers(self) -> list[SetupEffect]:
+        """What each change of the set-up would do."""
+        return self.find_levers()
 
 
 class PersonFile:
@@ -235,9 +247,9 @@ class PersonFile:
 
     def machine(self, movement: str, depth_deg: float, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
         """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
-        ask = Ask(movement, depth_deg, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
-        answer, levers = solve_build(self.client, ask)
-        return Solved(answer, levers, solve_build(self.client, replace(ask, depth="deepest"))[0])
+        ask = PostureRequest(movement, depth_deg, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
+        answer, levers = solve_posture(self.client, ask)
+        return Solved(answer, solve_posture(self.client, replace(ask, depth="deepest"))[0], levers)
 
     def solve(self, depth_deg: float, setup: Setup) -> Solved:
         """The build solver for this body: posture, levers and the deepest posture."""
@@ -245,14 +257,13 @@ class PersonFile:
         deepest = build.deepest(setup)
         reachable = depth_deg >= deepest.posture.thigh_from_horizontal - DEPTH_STEP_DEG
         answer = build.at_depth(depth_deg, setup) if reachable else replace(deepest, feasible=False)
-        return Solved(answer, build.levers(depth_deg, setup), deepest)
+        return Solved(answer, deepest, lambda: build.levers(depth_deg, setup))
 
-    def curves(self, setup: Setup) -> dict[str, list[tuple[float, float]]]:
-        """Deepest thigh angle (degrees) against heel lift (cm) and against opened knees (degrees), as (x, y) pairs."""
+    def curve(self, against: str, setup: Setup) -> list[tuple[float, float]]:
+        """Deepest thigh angle (degrees) against one of CURVES, as (x, y) pairs."""
         build = Build(body_of(self.client), limits_of(self.client))
-        heel = [(h, build.deepest_deg(replace(setup, heel_lift_cm=h))) for h in (0.0, 1.0, 2.0, 3.0, 4.0, 5.0)]
-        opened = [(k, build.deepest_deg(replace(setup, knees_open_deg=k))) for k in (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)]
-        return {"heel lift, cm": heel, "knees opened, °": opened}
+        change, values = CURVES[against]
+        return [(x, build.deepest_deg(change(setup, x))) for x in values]
 
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""

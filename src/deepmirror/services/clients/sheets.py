@@ -17,7 +17,7 @@ from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import Desk
-from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, Ask, body_of, limits_of, solve_build
+from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, PostureRequest, body_of, limits_of, solve_build
 from deepmirror.store.forget import sheet_folder
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
@@ -114,7 +114,7 @@ def _solved(client: ClientPart, movement: Movement) -> list[SheetLine]:
     if movement.id not in FREE_SQUATS and movement.id not in HINGES:
         return []
     try:
-        deepest, levers = solve_build(client, Ask(movement.id, "deepest"))
+        deepest, levers = solve_build(client, PostureRequest(movement.id, "deepest"))
     except BadBrief:
         return []
     if movement.id in HINGES:

@@ -94,6 +94,7 @@ class Desk:
 
     def close(self) -> None:
         """Close the library; what changed since the last backup is backed up."""
+        self.saver.close()
         self.concluder.close()
         try:
             self.back_up()
@@ -168,6 +169,7 @@ class Desk:
         Its row tells how it went: whatever breaks makes it a failed film with a sentence. A film whose quick look was done and
         whose measuring was stopped stays waiting; one that was answered stays so. first_look: called when the quick result is there.
         """
+        self.saver.wait()
         try:
             record = self.store.film(film_id)
         except Gone:  # deleted while it waited

@@ -88,6 +88,7 @@ class Review:
 
     def take_client(self) -> None:
         """Use the client's record as the library has it now, in every state of the undo stack; conclude anew afterwards."""
+        self.desk.saver.wait()
         client = self.desk.store.client(self.record.client_id).body
         self._history.renew(lambda brief: check_brief(brief.file.model_dump(exclude_none=True) | {"client": client}))
 

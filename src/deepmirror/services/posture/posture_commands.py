@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -23,7 +24,7 @@ LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat
 
 
 @dataclass(frozen=True)
-class Ask:
+class PostureRequest:
     """What is asked of a body. depth: "parallel", "deepest" or degrees (thigh over level; knee flexion on machines; hip
     flexion in hinges)."""
 
@@ -48,9 +49,15 @@ def limits_of(client: ClientPart) -> Limits:
     return replace(Limits(), **known)
 
 
-def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[SetupEffect]]:
-    """Posture, limit and levers. Raises BadBrief for movements or set-ups the solver does not know, and for lengths no body has;
-    CannotSolve for joint limits that leave no posture."""
+def solve_build(client: ClientPart, ask: PostureRequest) -> tuple[Answer, list[SetupEffect]]:
+    """Posture, limit and levers. Raises as `solve_posture` does."""
+    answer, levers = solve_posture(client, ask)
+    return answer, levers()
+
+
+def solve_posture(client: ClientPart, ask: PostureRequest) -> tuple[Answer, Callable[[], list[SetupEffect]]]:
+    """Posture and limit, and what works out the levers when they are wanted. Raises BadBrief for movements or set-ups the solver does
+    not know, and for lengths no body has; CannotSolve for joint limits that leave no posture."""
     if wrong := next(impossible_lengths(client), ""):
         raise BadBrief(wrong)
     body, limits = body_of(client), limits_of(client)
@@ -61,11 +68,11 @@ def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[SetupEffect]
         guided = GuidedBuild(body, limits)
         knee = RIGHT_ANGLE_DEG if isinstance(ask.depth, str) else float(ask.depth)
         answer = guided.deepest(machine) if ask.depth == "deepest" else guided.at_depth(knee, machine)
-        return answer, guided.levers(answer.posture.knee_flexion, machine)
+        return answer, lambda: guided.levers(answer.posture.knee_flexion, machine)
     if ask.movement in HINGES:
         hip = HINGE_DEG if isinstance(ask.depth, str) else float(ask.depth)
         hip = limits.hip_flexion if ask.depth == "deepest" else hip
-        return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), []
+        return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), list
     if ask.movement not in FREE_SQUATS:
         known = ", ".join(sorted([*FREE_SQUATS, *MACHINES, *HINGES]))
         raise BadBrief(f"The build solver does not know “{ask.movement}”. It knows: {known}.")
@@ -76,7 +83,8 @@ def solve_build(client: ClientPart, ask: Ask) -> tuple[Answer, list[SetupEffect]
     build = Build(body, limits)
     thigh = PARALLEL_DEG if isinstance(ask.depth, str) else float(ask.depth)
     answer = build.deepest(setup) if ask.depth == "deepest" else build.at_depth(thigh, setup)
-    return answer, build.levers(answer.posture.thigh_from_horizontal if ask.depth == "deepest" else thigh, setup)
+    depth = answer.posture.thigh_from_horizontal if ask.depth == "deepest" else thigh
+    return answer, lambda: build.levers(depth, setup)
 
 
 def film_setup(movement: str, client: ClientPart, load_kg: float | None) -> Setup | None:
@@ -91,7 +99,7 @@ def r(value: float | None) -> float | None:
     return None if value is None else round(value, 2)
 
 
-def build_record(client: ClientPart, ask: Ask) -> Document:
+def build_record(client: ClientPart, ask: PostureRequest) -> Document:
     """The contract's JSON object."""
     answer, levers = solve_build(client, ask)
     p, body = answer.posture, body_of(client)
@@ -118,6 +126,6 @@ def build_record(client: ClientPart, ask: Ask) -> Document:
     }
 
 
-def build_command(path: Path, ask: Ask) -> str:
+def build_command(path: Path, ask: PostureRequest) -> str:
     """The build command: JSON text for a CLIENT.json. Raises BadBrief with one sentence."""
     return json.dumps(build_record(read_client(path), ask), indent=1, ensure_ascii=False, allow_nan=False)

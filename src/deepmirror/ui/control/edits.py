@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import LibraryError
@@ -12,12 +12,13 @@ from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, plain, tip
 
-TRY_EVERY_MS = 4000
 BACK_UP_EVERY_MS = 30 * 60 * 1000
 
 
 class Edits(QObject):
     """Watches the desk's saver; and has the database backed up now and then."""
+
+    _said = pyqtSignal(str)
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
@@ -28,9 +29,10 @@ class Edits(QObject):
         status = window.statusBar()
         if status is not None:
             status.addWidget(self.sign)
-        self._saver.told = self._told
-        self._clock, self._backups = QTimer(self), QTimer(self)
-        self._clock.timeout.connect(self._saver.retry)
+        self._said.connect(self._told)  # on the interface thread, whoever says it
+        self._saver.told = self._said.emit
+        self._saver.start()
+        self._backups = QTimer(self)
         self._backups.timeout.connect(self._back_up)
         self._backups.start(BACK_UP_EVERY_MS)
 
@@ -40,10 +42,8 @@ class Edits(QObject):
         if sentence:
             self.sign.setText(tr("Not saved yet; it is tried again"))
             self.sign.setToolTip(tip(sentence))
-            self._clock.start(TRY_EVERY_MS)
             self._window.show_error(tr("{sentence} Your edit is kept in the window and saved as soon as that works.", sentence=sentence))
         else:
-            self._clock.stop()
             self._window.show_status(tr("Saved now."))
 
     def _back_up(self) -> None:

@@ -55,7 +55,7 @@ class FilmImportController(QObject):
         return self._window.desk.first_picture(path)
 
     def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
-        """Ask whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
+        """PostureRequest whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
         window = self._window
         clients = [(c.id, c.name) for c in window.desk.clients()]
         dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)

@@ -66,6 +66,7 @@ class ReplyController(QObject):
         if review is None or review.analysis is None:
             return
         self.save_now()
+        self._desk.saver.wait()
         rows = watched(self._desk.store, review.film_id, review.analysis)
         date, coach = self._desk.now().date().isoformat(), self._desk.store.phrases.setting("coach", "")
         fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
@@ -241,7 +242,7 @@ class ReplyController(QObject):
         self._window.desk_room.refresh()
 
     def ask_again(self) -> None:
-        """Ask for a new film: of the film under the bar on the Desk, or of the one on show."""
+        """PostureRequest for a new film: of the film under the bar on the Desk, or of the one on show."""
         film_id = self._window.film_in_hand()
         if film_id is None:
             return

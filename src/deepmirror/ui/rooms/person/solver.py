@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
@@ -27,6 +30,8 @@ LIMIT_WORDS = {
     None: "nothing stops it",
 }
 
+RESTED_MS = 120  # a hand that moves no slider for so long rests
+
 
 class SolverPanel(QWidget):
     """Sliders for depth and set-up, the solved posture, its verdict and numbers, and what the films showed."""
@@ -35,6 +40,7 @@ class SolverPanel(QWidget):
         super().__init__(parent)
         self.person: PersonFile | None = None
         self.answer: Answer | None = None
+        self.solved: Solved | None = None
         self.live = FigureView()
         self.live.setAccessibleName(tr("Solved posture"))
         self.live.setMinimumHeight(140)
@@ -97,10 +103,10 @@ class SolverPanel(QWidget):
         for label in (self.verdict, self.numbers, self.levers, self.films):
             label.setWordWrap(True)
         self.films.setObjectName("dim")
-        self._curve_timer = QTimer(self)
-        self._curve_timer.setSingleShot(True)
-        self._curve_timer.setInterval(120)
-        self._curve_timer.timeout.connect(self._show_curves)
+        self._later: list[Callable[[], None]] = []  # what may wait until the hand rests, a piece at a time so that none is noticed
+        self._rest_timer = QTimer(self)
+        self._rest_timer.setSingleShot(True)
+        self._rest_timer.timeout.connect(self._show_next)
 
     def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
         slider, words = QSlider(Qt.Orientation.Horizontal), PlainLabel()
@@ -140,9 +146,15 @@ class SolverPanel(QWidget):
             self._solve_guided(self.person, movement)
         for view in self.curves.values():
             view.setVisible(movement is None)
-        if movement is None:
-            self._curve_timer.start()
+        self._later = [self._show_levers, *(partial(self._show_curve, name) for name in self.curves if movement is None)]
+        self._rest_timer.start(RESTED_MS)
         self._show_films(self.person)
+
+    def _show_next(self) -> None:
+        """Work out the next piece of what waited."""
+        if self._later:
+            self._later.pop(0)()
+            self._rest_timer.start(0)
 
     def _solve_free(self, person: PersonFile) -> None:
         setup = self.setup()
@@ -167,7 +179,7 @@ class SolverPanel(QWidget):
     def _say(self, solved: Solved, depth: str, asked: int) -> None:
         """The verdict, the numbers and the levers in words."""
         answer, deepest = solved.answer, solved.deepest
-        self.answer = answer
+        self.answer, self.solved = answer, solved
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
         reached = f"Reaches {p:.0f}°. Deepest (dashed): {d:.0f}°, then {limit}."
@@ -192,15 +204,16 @@ class SolverPanel(QWidget):
                 ankle=m["ankle"],
             )
         )
-        self.levers.setText("\n".join(_lever_words(lever) for lever in solved.levers[:5]))
 
-    def _show_curves(self) -> None:
-        if self.person is None:
-            return
-        setup = self.setup()
-        now = {"heel lift, cm": setup.heel_lift_cm, "knees opened, °": setup.knees_open_deg}
-        for name, points in self.person.curves(setup).items():
-            self.curves[name].set_curve(points, now[name])
+    def _show_levers(self) -> None:
+        if self.solved is not None:
+            self.levers.setText("\n".join(_lever_words(lever) for lever in self.solved.levers[:5]))
+
+    def _show_curve(self, name: str) -> None:
+        if self.person is not None:
+            setup = self.setup()
+            now = {"heel lift, cm": setup.heel_lift_cm, "knees opened, °": setup.knees_open_deg}
+            self.curves[name].set_curve(self.person.curve(name, setup), now[name])
 
     def _show_films(self, person: PersonFile) -> None:
         seen = [v for v in person.views if v.depths_deg]
