@@ -86,7 +86,19 @@ class Heartbeat:
         parts = dump.split(f"Thread 0x{self._main:016x}", 1)
         lines = parts[1].split("\n\n", 1)[0].splitlines() if len(parts) > 1 else []
         ours = [LINE.search(line) for line in lines if OURS in line]
-        return " < ".join(f"{Path(m[1]).name}:{m[2]} {m[3]}" for m in ours[:3] if m) or "Qt itself"
+        here = " < ".join(f"{Path(m[1]).name}:{m[2]} {m[3]}" for m in ours[:3] if m)
+        return here or f"Qt itself, or waiting for: {self._others(dump)}"
+
+    def _others(self, dump: str) -> str:
+        """Where threads of ours are that may hold the interpreter."""
+        out = []
+        for part in dump.split("\n\n"):
+            lines = part.splitlines()[1:]
+            if lines and "threading.py" not in lines[0] and "selectors.py" not in lines[0] and "heartbeat.py" not in part:
+                place = next((LINE.search(line) for line in lines if OURS in line), None)
+                inner = LINE.search(lines[0])
+                out += [f"{Path(place[1]).name}:{place[2]} ({inner[3]})"] if place and inner else []
+        return ", ".join(out) or "nothing of ours"
 
     @contextmanager
     def part(self, words: str) -> Iterator[None]:

@@ -55,6 +55,12 @@ def shoot(window: MainWindow, name: str, out: Path) -> None:
     print(out / f"{name}.png")
 
 
+def opened(window: MainWindow, film_id: int) -> None:
+    """Open a film and wait until it is on show."""
+    window.open_film(film_id)
+    wait(lambda: window.review is not None and window.review.film_id == film_id)
+
+
 def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> None:
     """Curl, press, platform, hinge, the marks being placed, and the set-up sheet."""
     for name, movement, placing in (
@@ -64,7 +70,7 @@ def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> No
         ("mirror-hinge", "romanian_deadlift", False),
         ("placing-marks", "leg_extension", True),
     ):
-        window.open_film(machines[movement])
+        opened(window, machines[movement])
         wait(lambda: window.mirror.film.image() is not None and solved(window))
         window.mirror.next_finding()
         if placing:
@@ -90,7 +96,7 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 180000)
     shoot(window, "desk", out)
     films = {f.client_name.split()[0]: f.id for f in reversed(window.desk.films())}
-    window.open_film(films["Bram"])
+    opened(window, films["Bram"])
     wait(lambda: window.stack.currentWidget() is window.compare and window.compare.view.image() is not None and not window.jobs)
     shoot(window, "compare", out)
     window.go("mirror")
@@ -105,7 +111,7 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     wait(lambda: preview.at.value() > 5)
     preview._toggle()
     grab(preview, "preview", out)
-    window.open_film(films["Nuru"])
+    opened(window, films["Nuru"])
     wait(lambda: solved(window))
     window.reply_control.ask_again()
     wait(lambda: window.findChild(RequestDialog) is not None)
@@ -137,7 +143,7 @@ def main() -> None:
         first = sorted(desk.films(), key=lambda f: f.id, reverse=True)  # of two films of a client the demo's own, not the one that arrived
         films = {f.brief["view"] + f.client_name[:4]: f.id for f in first if f.brief["movement"] == "back_squat"}
         machines = {f.brief["movement"]: f.id for f in desk.films()}
-        window.open_film(films["side-rightBram"])
+        opened(window, films["side-rightBram"])
         wait(lambda: window.mirror.film.image() is not None and solved(window))
         window.mirror.next_finding()
         shoot(window, "mirror-side", out)
@@ -148,16 +154,16 @@ def main() -> None:
             window.client_control.open(next(c.id for c in desk.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)
             shoot(window, name, out)
-        window.open_film(machines["leg_extension"])
+        opened(window, machines["leg_extension"])
         wait(lambda: solved(window))
         window.reply_control.compose()
         wait(lambda: window.reply_room.canvas.image() is not None)
         shoot(window, "reply", out)
-        window.open_film(films["frontYuna"])
+        opened(window, films["frontYuna"])
         wait(lambda: solved(window))
         window.mirror.next_finding()
         shoot(window, "mirror-front", out)
-        window.open_film(films["side-leftTove"])
+        opened(window, films["side-leftTove"])
         wait(lambda: solved(window))
         window.mirror.seek(0)
         window.mirror.toggle_placing()

@@ -25,6 +25,10 @@ if TYPE_CHECKING:
 LONGEST_COMPLAINT = 2000
 
 
+# How far work in processes apart steps back: nobody waits for a film being measured, the coach does for numbers, and the hand for both.
+BEHIND_THE_WINDOW, BESIDE_THE_WINDOW = 15, 5
+
+
 def ending(run: Callable[[], int]) -> int:
     """Run a command to an orderly end, whatever happens in it: what it was writing is taken back, and one line says why."""
     signal.signal(signal.SIGTERM, _stopped)
@@ -106,6 +110,7 @@ def run_look(args: argparse.Namespace) -> int:
         print(f"{share:.4f} {words}", flush=True)
 
     private_by_default()
+    os.nice(BEHIND_THE_WINDOW)
     look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
     return 0
 
@@ -114,6 +119,7 @@ def run_conclude() -> int:
     """Work out films' numbers for a window that asks through pipes; stops when the window is gone."""
     from deepmirror.services.films.concluding import conclude_command
 
+    os.nice(BESIDE_THE_WINDOW)
     conclude_command()
     return 0
 

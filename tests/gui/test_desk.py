@@ -43,6 +43,7 @@ def test_the_desk_finds_filters_and_sorts(window: MainWindow, qtbot: QtBot) -> N
     assert came == sorted(came, reverse=True)
     room.sort.setCurrentIndex(room.sort.findData("answer due first"))
     qtbot.mouseClick(room.next, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.review is not None, timeout=PATIENCE)
     assert window.review is not None and window.review.record.client_name.startswith("Oren")
     days = {
         "2026-03-02": "today",

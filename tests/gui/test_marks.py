@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
-from tests.gui.ui_driver import PATIENCE, choose_mark, click_film, key, open_film, settle
+from tests.gui.ui_driver import PATIENCE, choose_mark, click_film, key, open_film, opened, settle
 
 
 def test_machine_marks_are_placed_kept_by_machine_and_questioned_when_taken_over(window: MainWindow, qtbot: QtBot) -> None:
@@ -33,7 +33,7 @@ def test_machine_marks_are_placed_kept_by_machine_and_questioned_when_taken_over
     mirror.toggle_placing()
     path = window.desk.store.film(window.review.film_id).path
     again = window.desk.import_film(_other_copy(path), window.review.record.client_id, "lying_leg_curl", "side-left")
-    window.open_film(again.id)
+    opened(window, qtbot, again.id)
     settle(window, qtbot)
     mirror.toggle_placing()
     mirror.placing.machine.setCurrentText("Curl bench, boat shed")

@@ -21,10 +21,16 @@ def solved(window: MainWindow) -> bool:
     return window.review is not None and window.review.analysis is not None and not window.jobs
 
 
+def opened(window: MainWindow, qtbot: QtBot, film_id: int) -> None:
+    """Open a film and wait until it is on show."""
+    window.open_film(film_id)
+    qtbot.waitUntil(lambda: window.review is not None and window.review.film_id == film_id, timeout=PATIENCE)
+
+
 def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
     mine = [f for f in window.desk.films() if f.client_name.startswith(client)]
     film = next((f for f in mine if f.brief["movement"] == "back_squat"), mine[0])
-    window.open_film(film.id)
+    opened(window, qtbot, film.id)
     qtbot.waitUntil(lambda: window.review is not None and (window.review.evidence is None or solved(window)), timeout=PATIENCE)
     qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
 

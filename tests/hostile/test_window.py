@@ -19,7 +19,7 @@ from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
 from tests.conftest import NOON
-from tests.gui.ui_driver import PATIENCE, asked, key, open_film, settle, solved
+from tests.gui.ui_driver import PATIENCE, asked, key, open_film, opened, settle, solved
 from tests.hostile.conftest import said
 from tests.hostile.test_library import locked
 
@@ -59,7 +59,7 @@ def test_a_mistake_in_a_job(guarded: MainWindow, qtbot: QtBot, monkeypatch: pyte
         raise KeyError("in a job")
 
     monkeypatch.setattr(guarded.desk, "conclude", breaks)
-    guarded.open_film(guarded.desk.films()[0].id)
+    opened(guarded, qtbot, guarded.desk.films()[0].id)
     qtbot.waitUntil(lambda: bool(said(guarded)) and not guarded.jobs, timeout=PATIENCE)
     assert len(said(guarded)) == 1 and reported(guarded, "KeyError")
     assert guarded.review is not None and "could not be worked out" in guarded.review.problem
@@ -163,7 +163,7 @@ def test_evidence_that_is_gone_is_made_again_when_the_film_is_opened(guarded: Ma
     good = guarded.desk.evidence(film.id, film_frames(guarded.desk, film.id))
     guarded.desk.look = lambda *_: good
     guarded.desk.store.evidence_path(film.id).write_bytes(b"PK torn")
-    guarded.open_film(film.id)
+    opened(guarded, qtbot, film.id)
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
     assert guarded.desk.store.film(film.id).state == film.state
 
@@ -176,7 +176,7 @@ def test_names_are_words_and_never_markup(guarded: MainWindow, qtbot: QtBot) -> 
     arrivals = guarded.desk.store.arrivals
     arrivals.add(letter="x", name="<h1>big</h1>.zip", sha256="0", came_at="2026", state="refused", sentence="<u>why</u>")
     guarded.desk_room.refresh()
-    guarded.open_film(film.id)
+    opened(guarded, qtbot, film.id)
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
     guarded.reply_control.compose()
     qtbot.waitUntil(lambda: guarded.reply_room.canvas.image() is not None, timeout=PATIENCE)

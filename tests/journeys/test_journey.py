@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.ui.window import MainWindow
 from tests.conftest import truth_of
-from tests.gui.ui_driver import asked, solved
+from tests.gui.ui_driver import asked, opened, solved
 
 PATIENCE = 120000
 
@@ -42,7 +42,7 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "ready", timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
-    window.open_film(film.id)
+    opened(window, qtbot, film.id)
     mirror = window.mirror
     qtbot.waitUntil(lambda: mirror.film.image() is not None and mirror.frame == mirror._wanted, timeout=10000)
     qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)

@@ -20,7 +20,7 @@ from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import DEMO
-from tests.gui.ui_driver import PATIENCE, key, solved
+from tests.gui.ui_driver import PATIENCE, key, opened, solved
 
 DATA = Path(__file__).parent.parent / "data"
 
@@ -101,7 +101,7 @@ def test_the_week_after_speaks_on_the_correction_and_it_is_said_anew(window: Mai
     record = desk.import_film(third, film.client_id, "back_squat", "side-right", 80, "2-0-1-0")
     window.measure_film(record.id)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-    window.open_film(record.id)
+    opened(window, qtbot, record.id)
     qtbot.waitUntil(lambda: window.stack.currentWidget() is window.compare and not window.jobs, timeout=PATIENCE)
     said = {r.item.code: r.look.verdict for r in window.follow_up.rows}
     assert said == {"shallow_depth": "not distinguishable", "tempo_fast_eccentric": "not distinguishable"}

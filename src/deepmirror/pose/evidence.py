@@ -31,7 +31,7 @@ class Keyframe:
     narrow: dict[str, float] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Evidence:
     """All observations of one film; nothing is concluded from them yet.
 

@@ -79,6 +79,14 @@ class WindowContext(QMainWindow):
         """Work the numbers of a review out anew, in the background; False when nothing was observed yet."""
 
     @abstractmethod
+    def show_review(self, review: Review) -> None:
+        """This is the open film from now on."""
+
+    @abstractmethod
+    def review_changed(self, review: Review) -> None:
+        """Show a review that was concluded anew, if it is still the open one."""
+
+    @abstractmethod
     def forget_open(self, client_id: int) -> None:
         """Let go of everything of a client's that is open."""
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QDialog,
@@ -18,15 +18,15 @@ from PyQt6.QtWidgets import (
 )
 
 from deepmirror.commands.table import ACTIONS, Need
-from deepmirror.errors import DeepMirrorError
 from deepmirror.services.common.jobs import JobRunner
 from deepmirror.services.films.film_library import Desk, FilmRecord
-from deepmirror.services.films.review import Analysis, Observed, Review
+from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Arrivals, Placed
 from deepmirror.services.replies.delivery import Outbox, folder_outbox
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.control.client_controller import ClientController
 from deepmirror.ui.control.edits import Edits
+from deepmirror.ui.control.film_controller import FilmController
 from deepmirror.ui.control.film_import_controller import FilmImportController
 from deepmirror.ui.control.follow_up_controller import FollowUpController
 from deepmirror.ui.control.inbox_controller import InboxController
@@ -55,14 +55,11 @@ class MainWindow(WindowContext):
     that do not want it.
     """
 
-    first_look = pyqtSignal(int)
-
     def __init__(self, desk: Desk, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
         super().__init__()
         self.outbox: Outbox = outbox or folder_outbox(desk)
         self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
-        self.measuring: set[int] = set()
         self.actions_by_id: dict[str, QAction] = {}
         self.setWindowTitle(tr("Deep Mirror") if not desk.read_only else tr("Deep Mirror, for reading only"))
         self.resize(1280, 800)
@@ -73,6 +70,7 @@ class MainWindow(WindowContext):
             ClientController(self),
             FilmImportController(self),
         )
+        self.films = FilmController(self)
         self.reply_control, self.inbox, self.follow_up = ReplyController(self), InboxController(self, arrivals), FollowUpController(self)
         self.stack = QStackedWidget()
         for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
@@ -123,7 +121,7 @@ class MainWindow(WindowContext):
             "doubt": m.next_doubt,
             "ghost": m.toggle_ghost,
             "place": m.toggle_placing,
-            "measure": self.measure_in_hand,
+            "measure": self.films.measure_in_hand,
             "compose": self.reply_control.compose,
             "go_compare": self.follow_up.compare,
             "compare": self.follow_up.compare,
@@ -155,14 +153,13 @@ class MainWindow(WindowContext):
             menu.addAction(action)
 
     def _connect(self) -> None:
-        self.first_look.connect(self._looked_first)
         self.desk_room.opened.connect(self.open_film)
         self.desk_room.wants_import.connect(self.film_import.ask)
         self.desk_room.dropped.connect(self.film_import.bring_all)
         self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
-        self.mirror.wants_measuring.connect(self.measure_review)
+        self.mirror.wants_measuring.connect(self.films.measure_open)
         self.mirror.wants_reply.connect(self.reply_control.compose)
-        self.mirror.edited.connect(self._after_edit)
+        self.mirror.edited.connect(self.films.edited)
         self.mirror.complained.connect(self.show_error)
         self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
         self.person_room.changed.connect(self.client_control.changed)
@@ -252,6 +249,7 @@ class MainWindow(WindowContext):
 
     def forget_open(self, client_id: int) -> None:
         """Let go of everything of a client's that is open."""
+        self.films.forget()
         self.reply_control.save_now()
         if self.review is not None and self.review.record.client_id == client_id:
             self.mirror.forget()
@@ -283,67 +281,24 @@ class MainWindow(WindowContext):
             return film.id if film is not None else None
         return self.review.film_id if self.review is not None else None
 
-    def measure_in_hand(self) -> None:
-        """Measure the film on show, or on the Desk the one under the bar: also one that failed before."""
-        film_id = self.film_in_hand()
-        if self.stack.currentWidget() is not self.desk_room:
-            self.measure_review()
-        elif film_id is not None and film_id not in self.measuring:
-            self.measure_film(film_id)
+    def open_film(self, film_id: int, stay: bool = False) -> None:
+        """Open a film in the Mirror; stay: in the room on show."""
+        self.films.open(film_id, stay)
 
     def measure_film(self, film_id: int) -> None:
-        """Measure a film of the library in the background; one that waits for it or is being measured is not asked for twice."""
-        if self.desk.read_only or film_id in self.measuring:
-            return
-        self.measuring.add(film_id)
-        shown = self.first_look.emit  # arrives on the interface thread
-        job = Job(tr("Measuring"), lambda progress: self.desk.measure(film_id, progress, lambda: shown(film_id)), self)
-        job.progressed.connect(lambda share, _: self.desk_room.note_progress(film_id, share))
-        job.finished.connect(lambda: self._film_measured(film_id))
-        self.run_job(job)
+        """Measure a film of the library in the background."""
+        self.films.measure(film_id)
 
-    def _looked_first(self, film_id: int) -> None:
-        """The quick result is shown as soon as it is there."""
-        self.desk_room.refresh()
-        if self.review is not None and self.review.film_id == film_id and self.review.evidence is None:
-            self.open_film(film_id, stay=True)
+    def solve_again(self, review: Review) -> bool:
+        """Work the numbers out anew in the background; False when nothing was observed yet."""
+        return self.films.solve(review)
 
-    def _film_measured(self, film_id: int) -> None:
-        self.measuring.discard(film_id)
-        self.desk_room.note_progress(film_id, None)
-        self.desk_room.refresh()
-        if self.review is not None and self.review.film_id == film_id:
-            self.open_film(film_id, stay=True)
-
-    def open_film(self, film_id: int, stay: bool = False) -> None:
-        """Open a film in the Mirror."""
-        try:
-            review = Review(self.desk, film_id, conclude=False)
-        except DeepMirrorError as error:
-            self.show_error(error.sentence)
-            return
+    def show_review(self, review: Review) -> None:
+        """This is the open film from now on."""
         old, self.review = self.review, review
         self.mirror.show_review(review)
         if old is not None:
             old.close()
-        if not stay:
-            self.go("mirror")
-        self.refresh_actions()
-        if not self.solve_again(review) and self.desk.lacks_evidence(review.record):
-            self.measure_film(film_id)  # it was measured once: what was seen is gone or torn, and is made again
-
-    def measure_review(self) -> None:
-        """Look at the open film, or only follow its points when they alone changed."""
-        review = self.review
-        if review is None:
-            return
-        job = Job(tr("Measuring"), review.observing(), self)
-        job.done.connect(lambda seen: self._observed(review, seen))
-        self.run_job(job)
-
-    def _observed(self, review: Review, seen: Observed) -> None:
-        review.take(seen)
-        self.solve_again(review)
 
     def review_changed(self, review: Review) -> None:
         """Show a review that was concluded anew, if it is still the open one."""
@@ -352,28 +307,6 @@ class MainWindow(WindowContext):
             self.follow_up.refresh()
             self.refresh_actions()
             self.follow_up.greet()
-
-    def _after_edit(self) -> None:
-        review = self.review
-        if review is None:
-            return
-        self.refresh_actions()
-        if not self.solve_again(review):
-            self.mirror.refresh()
-
-    def solve_again(self, review: Review) -> bool:
-        """Work the numbers out anew in the background; False when nothing was observed yet."""
-        if review.evidence is None:
-            return False
-        job = Job(tr("Solving"), review.concluding(), self)
-        job.done.connect(lambda analysis: self._concluded(review, analysis, ""))
-        job.broke.connect(lambda: self._concluded(review, None, tr("The numbers could not be worked out.")))
-        self.run_job(job, self.solver, failed=lambda words: self._concluded(review, None, words))  # never behind a film being measured
-        return True
-
-    def _concluded(self, review: Review, analysis: Analysis | None, problem: str) -> None:
-        review.take_analysis(analysis, problem)
-        self.review_changed(review)
 
     def _step(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
@@ -384,7 +317,7 @@ class MainWindow(WindowContext):
             edited.undo() if back else edited.redo()
         if edited is not None and edited is self.review:
             self.mirror.refresh()
-            self._after_edit()
+            self.films.edited()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop what runs. Everything the coach did is saved already; where it could not be, she decides."""
@@ -393,11 +326,13 @@ class MainWindow(WindowContext):
             event.ignore()
             return
         self.inbox.close()
+        self.films.close()
         self.reply_control.close()
         for runner in (self.runner, self.solver, self.pictures):
             runner.close()
         self.mirror.close_reader()
         self.compare.close_reader()
+        self.person_room.solver.close_worker()
         if self.review is not None:
             self.review.close()
         self.desk.close()

@@ -259,12 +259,6 @@ class PersonFile:
         answer = build.at_depth(depth_deg, setup) if reachable else replace(deepest, feasible=False)
         return Solved(answer, deepest, lambda: build.levers(depth_deg, setup))
 
-    def curve(self, against: str, setup: Setup) -> list[tuple[float, float]]:
-        """Deepest thigh angle (degrees) against one of CURVES, as (x, y) pairs."""
-        build = Build(body_of(self.client), limits_of(self.client))
-        change, values = CURVES[against]
-        return [(x, build.deepest_deg(change(setup, x))) for x in values]
-
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""
         mine = [f for f in self.desk.store.films(self.client_id) if self.desk.store.evidence_path(f.id).exists()]
@@ -319,6 +313,13 @@ class PersonFile:
     def words(self, cm: float) -> str:
         """A length as this client reads it."""
         return length_words(cm, self.client.imperial)
+
+
+def deepest_against(client: ClientPart, against: str, setup: Setup) -> list[tuple[float, float]]:
+    """Deepest thigh angle (degrees) of a body against one of CURVES, as (x, y) pairs."""
+    build = Build(body_of(client), limits_of(client))
+    change, values = CURVES[against]
+    return [(x, build.deepest_deg(change(setup, x))) for x in values]
 
 
 def _deepest_posture(analysis: Analysis) -> tuple[float, float, float] | None:

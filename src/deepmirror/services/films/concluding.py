@@ -12,10 +12,14 @@ import subprocess
 import sys
 import threading
 from contextlib import suppress
+from dataclasses import dataclass
 from typing import IO, Any, Protocol
 
+from deepmirror.core.measures.context import MeasurementContext
+from deepmirror.core.trajectories import Series
 from deepmirror.errors import Cancelled, DeepMirrorError, WorkFailed
 from deepmirror.exchange.brief import Brief
+from deepmirror.judge.findings import Judgement, Measured
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.evidence import Evidence
@@ -58,7 +62,7 @@ class SubprocessConcluder:
         """Raises CannotSolve, BadMovement, WorkFailed, and Cancelled when the program is closed meanwhile."""
         process = self._take()
         try:
-            answer = process.ask((facts, brief, catalogue, evidence))
+            answer = process.ask(facts, brief, catalogue, evidence)
         except (OSError, EOFError, pickle.PickleError) as error:
             code = process.end()
             with self._free:
@@ -74,8 +78,10 @@ class SubprocessConcluder:
             raise answer
         if isinstance(answer, str):
             raise WorkFailed(ending_words(1), report=answer)
-        assert isinstance(answer, Analysis)
-        return answer
+        assert isinstance(answer, Parts)
+        return Analysis(
+            facts, brief, catalogue.movement(brief.file.movement), answer.scene, answer.signal, answer.measured, answer.judgement
+        )
 
     def warm_up(self) -> None:
         """Start the first process, so that the first film opened does not wait for it."""
@@ -107,17 +113,29 @@ class SubprocessConcluder:
                 process.end()
 
 
+@dataclass(frozen=True)
+class Parts:
+    """What of an analysis was worked out; the rest of it the asker has."""
+
+    scene: MeasurementContext
+    signal: Series
+    measured: Measured
+    judgement: Judgement
+
+
 class _Process:
-    """One process apart, and the pipes to it."""
+    """One process apart, and the pipes to it. It is told the catalogue once, which takes longer to send than a film's evidence."""
 
     def __init__(self) -> None:
         command = [sys.executable, "-m", "deepmirror", "conclude"]
         self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        self._catalogue: Catalogue | None = None
 
-    def ask(self, question: tuple[FilmFacts, Brief, Catalogue, Evidence]) -> object:
-        """An Analysis, a DeepMirrorError, or the words of a mistake. Raises OSError or EOFError when the process is gone."""
+    def ask(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> object:
+        """Parts, a DeepMirrorError, or the words of a mistake. Raises OSError or EOFError when the process is gone."""
         assert self._process.stdin is not None and self._process.stdout is not None
-        _send(self._process.stdin, question)
+        _send(self._process.stdin, (facts, brief, None if catalogue is self._catalogue else catalogue, evidence))
+        self._catalogue = catalogue
         return _receive(self._process.stdout)
 
     def kill(self) -> None:
@@ -156,14 +174,18 @@ def conclude_command() -> None:
 
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # what a library prints must not stand between answers
+    known: Catalogue | None = None
     while True:
         try:
             facts, brief, catalogue, evidence = _receive(asked)
         except EOFError:
             return
+        known = catalogue or known
+        assert known is not None
         answer: object
         try:
-            answer = conclude(facts, brief, catalogue, evidence)
+            found = conclude(facts, brief, known, evidence)
+            answer = Parts(found.scene, found.signal, found.measured, found.judgement)
         except DeepMirrorError as error:
             answer = error
         except Exception:  # noqa: BLE001 - our own mistake: told to the window, which reports it

@@ -127,6 +127,11 @@ class Desk:
         """All films, newest first."""
         return self.store.films()
 
+    def read_ahead(self) -> None:
+        """Read what the Desk sorts and finds films by, before it is asked for: in the background, at the start."""
+        for film in self.films():
+            _ = film.movement, film.view, film.machine, film.load_kg
+
     def first_picture(self, path: Path) -> NDArray[np.uint8]:
         """The first frame of a file, to choose by before importing. Raises BadFilm."""
         with Film(path) as film:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -104,6 +105,7 @@ class Review:
             progress.tell(0.1, "solving")
             if evidence is None:
                 return None
+            seen_by_network(evidence, tuple(brief.file.swaps))
             analysis = desk.conclude(film.facts, brief, evidence)
             try:
                 desk.note_result(film_id, analysis, film)
@@ -331,10 +333,17 @@ def _key(brief: Brief) -> str:
     return hashlib.sha1(told.encode(), usedforsecurity=False).hexdigest()[:16]
 
 
+@lru_cache(maxsize=2)
+def seen_by_network(evidence: Evidence, swaps: tuple[tuple[int, int], ...]) -> tuple[NDArray[np.float64], float]:
+    """Where the network sees the points (T, P, 2) px, gaps bridged, and the shank's length, px; worked out with the numbers, in the
+    background, so that it is there when clicks are asked about."""
+    network = filled(evidence.swapped(list(swaps)).network)
+    return network, shank_px(network, evidence.names)
+
+
 def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:
     """Sentences on clicks further from the network's sight than FAR_CLICK_SHARE of the shank."""
-    network = filled(evidence.swapped(brief.file.swaps).network)
-    shank = shank_px(network, evidence.names)
+    network, shank = seen_by_network(evidence, tuple(brief.file.swaps))
     out = []
     for frame, points in brief.seeds:
         for name, xy in points.items():

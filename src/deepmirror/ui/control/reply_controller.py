@@ -41,7 +41,7 @@ class ReplyController(QObject):
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
         self._save_timer.setInterval(SAVE_AFTER_MS)
-        self._save_timer.timeout.connect(self.save_now)
+        self._save_timer.timeout.connect(self._rested)
         self.room.words.phrases = self._phrases
         self.room.wants_still.connect(self._want_still)
         self.room.typed.connect(self._typed)
@@ -104,6 +104,11 @@ class ReplyController(QObject):
         if not self._save_timer.isActive():
             self._save_timer.start()
         self._window.refresh_actions()
+
+    def _rested(self) -> None:
+        self.save_now()
+        if self.room.item() is not None:  # the words of an earlier correction do not stand in its picture
+            self._want_still(self.room.item())
 
     def save_now(self) -> None:
         """Keep what was changed, and what it was before, so that it can be taken back without limit."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
@@ -43,13 +43,18 @@ class RepRibbon(QWidget):
         self.setMinimumHeight(132)
         self.setMouseTracking(True)
         self._data = RibbonData()
+        self._curve: tuple[QPolygonF, QPolygonF] | None = None  # band and line of the signal; the playhead moves over them
         self._now = 0.0
         self._end = 1.0
 
     def set_data(self, data: RibbonData, duration_s: float) -> None:
         """Show a set of `duration_s` seconds."""
-        self._data, self._end = data, max(duration_s, 0.1)
+        self._data, self._end, self._curve = data, max(duration_s, 0.1), None
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._curve = None
+        super().resizeEvent(event)
 
     def set_now(self, time_s: float) -> None:
         """Move the playhead."""
@@ -119,6 +124,16 @@ class RepRibbon(QWidget):
             painter.drawText(QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), f"{s} s" if s == 0 else f"{s}")
 
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
+        self._curve = band, line = self._curve or self._curve_polygons(top, base)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(64, 208, 202, 46))
+        painter.drawPolygon(band)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
+        painter.drawPolyline(line)
+
+    def _curve_polygons(self, top: float, base: float) -> tuple[QPolygonF, QPolygonF]:
+        """The band of the doubt and the line of the values, widget px."""
         v = self._data.values
         low, high = float(np.min(v)), float(np.max(v))
         span = max(high - low, 1e-6)
@@ -129,12 +144,7 @@ class RepRibbon(QWidget):
             [QPointF(x, y - w) for x, y, w in zip(xs, ys, wide, strict=True)]
             + [QPointF(x, y + w) for x, y, w in zip(xs[::-1], ys[::-1], wide[::-1], strict=True)]
         )
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(64, 208, 202, 46))
-        painter.drawPolygon(band)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
-        painter.drawPolyline(QPolygonF([QPointF(x, float(y)) for x, y in zip(xs, ys, strict=True)]))
+        return band, QPolygonF([QPointF(x, float(y)) for x, y in zip(xs, ys, strict=True)])
 
     def _paint_rep(self, painter: QPainter, rep: Rep, base: float) -> None:
         """Phase blocks in true seconds, the prescription as a thin line under them, the number above."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.services.common.jobs import Progress
@@ -31,7 +31,7 @@ class DeskRoom(QWidget):
         super().__init__(parent)
         self.setObjectName("paper")
         self.setAcceptDrops(True)
-        self._desk = desk
+        self._desk, self._stale = desk, False
         self.model = FilmsModel(self)
         self.model.strip_wanted.connect(self._want_strip)
         title = PlainLabel(tr("Desk"))
@@ -81,8 +81,16 @@ class DeskRoom(QWidget):
         layout.addWidget(self.list, 1)
         layout.addWidget(hint)
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        if self._stale:
+            self.refresh()
+        super().showEvent(event)
+
     def refresh(self) -> None:
-        """Read films and arrivals anew, keeping the selection."""
+        """Read films and arrivals anew, keeping the selection; in a window that shows another room, as soon as this one is seen."""
+        self._stale = self.parent() is not None and not self.isVisible()
+        if self._stale:
+            return
         present = self.selected()
         self.model.set_films(self._desk.films())
         self._select(present.id if present else None)

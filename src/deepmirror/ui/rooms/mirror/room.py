@@ -21,12 +21,13 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.services.films.film_library import FilmState
 from deepmirror.services.films.ghost import GhostMaker
-from deepmirror.services.films.review import Review
+from deepmirror.services.films.review import Analysis, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
 from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data
 from deepmirror.ui.rooms.mirror.placing import PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
+from deepmirror.ui.rooms.mirror.signal_choice import SignalChoice
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
@@ -53,6 +54,7 @@ class MirrorRoom(QWidget):
         self._speed, self._looping, self._lines = 0, False, True
         self._finding = -1
         self._ghosts: GhostMaker | None = None
+        self._shown: Analysis | None = None  # whose numbers are on show
         self._ghost_on = False
         self._doubtful = np.zeros(0, bool)
         self.reader = FrameReader(self)
@@ -136,9 +138,7 @@ class MirrorRoom(QWidget):
         self.where = PlainLabel()
         for label in (self.where, self.title):  # what is long gives way to the buttons
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.signal = QComboBox()
-        self.signal.setFixedWidth(106)  # filled only when the numbers are there: its first width would be that of nothing
-        self.signal.setAccessibleName(tr("Signal drawn in the ribbon"))
+        self.signal = SignalChoice()
         self.signal.activated.connect(self._show_signal)
         row = QHBoxLayout()
         row.addWidget(self.play_button)
@@ -158,7 +158,7 @@ class MirrorRoom(QWidget):
         self.paper.setCurrentWidget(self.reading)
         self.review, self._finding = review, -1
         self.annotator.open(review)
-        self._ghosts, self._doubtful = None, np.zeros(0, bool)
+        self._ghosts, self._doubtful, self._shown = None, np.zeros(0, bool), None
         self.refresh()
         turns = review.record.turns
         self.seek(turns[0] if turns else 0)
@@ -180,23 +180,23 @@ class MirrorRoom(QWidget):
         if analysis is None:
             self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
-        else:
-            self.reading.show_analysis(analysis)
-            self._ghosts = GhostMaker(analysis)
-            self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
-            near = near_side(file.view)
-            legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]
-            self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
-            chosen = self.signal.currentData()
-            self.signal.clear()
-            self.signal.addItem(tr("rep signal"), None)
-            for name in analysis.scene.angles:
-                self.signal.addItem(name.replace("_", " "), name)
-            self.signal.setCurrentIndex(max(self.signal.findData(chosen), 0))
-            self._show_signal()
+            self._shown = None
+        elif analysis is not self._shown:  # an edit whose numbers are still being worked out leaves those of before
+            self._show_numbers(analysis)
         self.annotator.show_points()
         self.annotator.show_marks()
         self._redraw()
+
+    def _show_numbers(self, analysis: Analysis) -> None:
+        self._shown = analysis
+        self.reading.show_analysis(analysis)
+        self._ghosts = GhostMaker(analysis)
+        self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
+        near = near_side(analysis.scene.view)
+        legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]
+        self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
+        self.signal.offer(list(analysis.scene.angles))
+        self._show_signal()
 
     def _show_signal(self) -> None:
         """Draw the chosen signal in the ribbon, in step with the playhead."""

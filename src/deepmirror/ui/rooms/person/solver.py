@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from deepmirror.core.body.squat_model import Answer, Setup, SetupEffect
-from deepmirror.services.clients.person import GUIDED, HINGES, PersonFile, Solved
+from deepmirror.services.clients.person import GUIDED, HINGES, PersonFile, Solved, deepest_against
+from deepmirror.services.common.jobs import LatestOnlyWorker
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
@@ -33,8 +33,20 @@ LIMIT_WORDS = {
 RESTED_MS = 120  # a hand that moves no slider for so long rests
 
 
+@dataclass(frozen=True)
+class Rest:
+    """What is shown a moment after an answer: levers and curves, and the answer and set-up they belong to."""
+
+    solved: Solved
+    levers: list[SetupEffect]
+    curves: dict[str, list[tuple[float, float]]]
+    setup: Setup
+
+
 class SolverPanel(QWidget):
     """Sliders for depth and set-up, the solved posture, its verdict and numbers, and what the films showed."""
+
+    _worked_out = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -103,10 +115,16 @@ class SolverPanel(QWidget):
         for label in (self.verdict, self.numbers, self.levers, self.films):
             label.setWordWrap(True)
         self.films.setObjectName("dim")
-        self._later: list[Callable[[], None]] = []  # what may wait until the hand rests, a piece at a time so that none is noticed
         self._rest_timer = QTimer(self)
         self._rest_timer.setSingleShot(True)
-        self._rest_timer.timeout.connect(self._show_next)
+        self._rest_timer.setInterval(RESTED_MS)
+        self._rest_timer.timeout.connect(self._work_out_rest)
+        self._worker = LatestOnlyWorker()
+        self._worked_out.connect(self._show_rest)
+
+    def close_worker(self) -> None:
+        """Stop working out."""
+        self._worker.close()
 
     def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
         slider, words = QSlider(Qt.Orientation.Horizontal), PlainLabel()
@@ -146,15 +164,30 @@ class SolverPanel(QWidget):
             self._solve_guided(self.person, movement)
         for view in self.curves.values():
             view.setVisible(movement is None)
-        self._later = [self._show_levers, *(partial(self._show_curve, name) for name in self.curves if movement is None)]
-        self._rest_timer.start(RESTED_MS)
+        self._rest_timer.start()
         self._show_films(self.person)
 
-    def _show_next(self) -> None:
-        """Work out the next piece of what waited."""
-        if self._later:
-            self._later.pop(0)()
-            self._rest_timer.start(0)
+    def _work_out_rest(self) -> None:
+        """Levers and curves take a moment longer: they are worked out beside the window, once the hand rests."""
+        person, solved, setup = self.person, self.solved, self.setup()
+        if person is None or solved is None:
+            return
+        names = list(self.curves) if self.kind.currentData() is None else []
+        client = person.client
+
+        def work() -> None:
+            curves = {name: deepest_against(client, name, setup) for name in names}
+            self._worked_out.emit(Rest(solved, solved.levers, curves, setup))
+
+        self._worker.ask(work)
+
+    def _show_rest(self, rest: Rest) -> None:
+        if rest.solved is not self.solved:
+            return  # the hand moved on
+        self.levers.setText("\n".join(_lever_words(lever) for lever in rest.levers[:5]))
+        now = {"heel lift, cm": rest.setup.heel_lift_cm, "knees opened, °": rest.setup.knees_open_deg}
+        for name, points in rest.curves.items():
+            self.curves[name].set_curve(points, now[name])
 
     def _solve_free(self, person: PersonFile) -> None:
         setup = self.setup()
@@ -204,16 +237,6 @@ class SolverPanel(QWidget):
                 ankle=m["ankle"],
             )
         )
-
-    def _show_levers(self) -> None:
-        if self.solved is not None:
-            self.levers.setText("\n".join(_lever_words(lever) for lever in self.solved.levers[:5]))
-
-    def _show_curve(self, name: str) -> None:
-        if self.person is not None:
-            setup = self.setup()
-            now = {"heel lift, cm": setup.heel_lift_cm, "knees opened, °": setup.knees_open_deg}
-            self.curves[name].set_curve(self.person.curve(name, setup), now[name])
 
     def _show_films(self, person: PersonFile) -> None:
         seen = [v for v in person.views if v.depths_deg]

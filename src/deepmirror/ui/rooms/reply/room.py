@@ -283,8 +283,6 @@ class ReplyRoom(QWidget):
 
     def _words_changed(self) -> None:
         self.typed.emit()
-        if self.item() is not None:  # the words of an earlier correction do not stand in its picture
-            self.wants_still.emit(self.item())
 
     def _take_picture(self) -> None:
         item = self.item()

@@ -1,0 +1,133 @@
+"""Opening films, measuring them, and working their numbers out anew: all of it in the background."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from deepmirror.services.common.jobs import JobRunner, Progress
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.review import Observed, Review
+from deepmirror.ui.context import WindowContext
+from deepmirror.ui.jobs import Job
+from deepmirror.ui.translation import tr
+
+
+class FilmController(QObject):
+    """Owns what runs for the open film and for those that wait to be measured."""
+
+    first_look = pyqtSignal(int)
+
+    def __init__(self, window: WindowContext) -> None:
+        super().__init__(window)
+        self._window, self._desk = window, window.desk
+        self._opener = JobRunner()  # behind nothing but another opening
+        self._wanted: int | None = None  # the film asked for last
+        self._solving: Job | None = None
+        self.measuring: set[int] = set()
+        self.first_look.connect(self._looked_first)
+        Job(tr("Reading the library"), lambda _: self._desk.read_ahead(), self).start(self._opener)
+
+    def forget(self) -> None:
+        """A film that is just being opened is not shown."""
+        self._wanted = None
+
+    def close(self) -> None:
+        """Stop opening."""
+        self.forget()
+        self._opener.close()
+
+    def open(self, film_id: int, stay: bool = False) -> None:
+        """Open a film in the Mirror; of several asked for in a row the last one is shown. stay: in the room on show."""
+        self._wanted = film_id
+        job = Job(tr("Opening the film"), lambda progress: self._opened(film_id, progress), self)
+        job.done.connect(lambda review: self._show(review, stay))
+        self._window.run_job(job, self._opener, on_show=True)
+
+    def _opened(self, film_id: int, progress: Progress) -> Review:
+        progress.tell(0.1, "reading")
+        return Review(self._desk, film_id, conclude=False)
+
+    def _show(self, review: Review, stay: bool) -> None:
+        if review.film_id != self._wanted:
+            review.close()
+            return
+        window = self._window
+        window.show_review(review)
+        if not stay:
+            window.go("mirror")
+        window.refresh_actions()
+        if not self.solve(review) and self._desk.lacks_evidence(review.record):
+            self.measure(review.film_id)  # it was measured once: what was seen is gone or torn, and is made again
+
+    def measure_in_hand(self) -> None:
+        """Measure the film on show, or on the Desk the one under the bar: also one that failed before."""
+        film_id = self._window.film_in_hand()
+        if self._window.stack.currentWidget() is not self._window.desk_room:
+            self.measure_open()
+        elif film_id is not None and film_id not in self.measuring:
+            self.measure(film_id)
+
+    def measure(self, film_id: int) -> None:
+        """Measure a film of the library; one that waits for it or is being measured is not asked for twice."""
+        if self._desk.read_only or film_id in self.measuring:
+            return
+        self.measuring.add(film_id)
+        shown = self.first_look.emit  # arrives on the interface thread
+        job = Job(tr("Measuring"), lambda progress: self._desk.measure(film_id, progress, lambda: shown(film_id)), self)
+        job.progressed.connect(lambda share, _: self._window.desk_room.note_progress(film_id, share))
+        job.finished.connect(lambda: self._measured(film_id))
+        self._window.run_job(job)
+
+    def _looked_first(self, film_id: int) -> None:
+        """The quick result is shown as soon as it is there."""
+        review = self._window.review
+        self._window.desk_room.refresh()
+        if review is not None and review.film_id == film_id and review.evidence is None:
+            self.open(film_id, stay=True)
+
+    def _measured(self, film_id: int) -> None:
+        review = self._window.review
+        self.measuring.discard(film_id)
+        self._window.desk_room.note_progress(film_id, None)
+        self._window.desk_room.refresh()
+        if review is not None and review.film_id == film_id:
+            self.open(film_id, stay=True)
+
+    def measure_open(self) -> None:
+        """Look at the open film, or only follow its points when they alone changed."""
+        review = self._window.review
+        if review is None:
+            return
+        job = Job(tr("Measuring"), review.observing(), self)
+        job.done.connect(lambda seen: self._observed(review, seen))
+        self._window.run_job(job)
+
+    def _observed(self, review: Review, seen: Observed) -> None:
+        review.take(seen)
+        self.solve(review)
+
+    def edited(self) -> None:
+        """The open film was edited: its numbers are worked out anew."""
+        review = self._window.review
+        if review is None:
+            return
+        self._window.refresh_actions()
+        if not self.solve(review):
+            self._window.mirror.refresh()
+
+    def solve(self, review: Review) -> bool:
+        """Work the numbers out anew; False when nothing was observed yet."""
+        if review.evidence is None:
+            return False
+        if self._solving is not None:
+            self._solving.progress.cancel()  # one that still waits is of an older state
+        job = self._solving = Job(tr("Solving"), review.concluding(), self)
+        job.done.connect(lambda analysis: self._concluded(review, analysis, ""))
+        job.broke.connect(lambda: self._concluded(review, None, tr("The numbers could not be worked out.")))
+        solver = self._window.solver  # never behind a film being measured
+        self._window.run_job(job, solver, failed=lambda words: self._concluded(review, None, words))
+        return True
+
+    def _concluded(self, review: Review, analysis: Analysis | None, problem: str) -> None:
+        review.take_analysis(analysis, problem)
+        self._window.review_changed(review)

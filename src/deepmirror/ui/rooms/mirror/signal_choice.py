@@ -1,0 +1,27 @@
+"""Which signal of the film the ribbon draws."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QWidget
+
+from deepmirror.ui.translation import tr
+
+WIDTH = 106  # filled only when the numbers are there: its first width would be that of nothing
+
+
+class SignalChoice(QComboBox):
+    """The rep signal, whose name is None, and the film's angles by name."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName(tr("Signal drawn in the ribbon"))
+
+    def offer(self, names: list[str]) -> None:
+        """Offer these angles; the one chosen before stays chosen where it is among them."""
+        chosen = self.currentData()
+        self.clear()
+        self.addItem(tr("rep signal"), None)
+        for name in names:
+            self.addItem(name.replace("_", " "), name)
+        self.setCurrentIndex(max(self.findData(chosen), 0))
