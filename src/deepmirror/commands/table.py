@@ -47,7 +47,7 @@ ACTIONS = (
     Action("redo", "Redo", "Ctrl+Shift+Z", "all", "Edit"),
     Action("next_film", "Take the next film", "N", "desk", "Film"),
     Action("place_arrival", "Say whose film this is", "B", "desk", "Film"),
-    Action("refilm", "PostureRequest for a new film…", "W", "desk mirror", "Film", (Need.FILM_IN_HAND,)),
+    Action("refilm", "Ask for a new film…", "W", "desk mirror", "Film", (Need.FILM_IN_HAND,)),
     Action("play", "Play or pause", "Space", "mirror compare", "Film", (Need.FILM,)),
     Action("step_on", "One frame on", "Right", "mirror compare", "Film", (Need.FILM,)),
     Action("step_back", "One frame back", "Left", "mirror compare", "Film", (Need.FILM,)),

@@ -98,7 +98,7 @@ def read_bundle(path: Path, folder: Path, name: str | None = None) -> Bundle:
                 raise BadBundle(f"The bundle “{name}” holds something besides a film and its set: “{strangers[0]}”.")
             return Bundle(told, _unpack(name, archive, member, folder))
     except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, ValueError) as error:
-        raise BadBundle(f"The bundle “{name}” is damaged: {error}. PostureRequest for it again.") from error
+        raise BadBundle(f"The bundle “{name}” is damaged: {error}. Ask for it again.") from error
     except (RuntimeError, NotImplementedError) as error:  # zipfile's words for passwords and rare compressions
         raise BadBundle(f"The bundle “{name}” cannot be opened: {error}.") from error
     except OSError as error:

@@ -100,4 +100,4 @@ class WindowContext(QMainWindow):
 
     @abstractmethod
     def ask_about_film(self, name: str, picture: NDArray[np.uint8], take: Callable[[Placed], FilmRecord]) -> ImportDialog:
-        """PostureRequest whose and what a film is, then have it taken in as answered."""
+        """Ask whose and what a film is, then have it taken in as answered."""

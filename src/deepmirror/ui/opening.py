@@ -38,7 +38,7 @@ def _with_offer(sentence: str, any_backup: bool) -> str:
 
 
 def _choice(sentence: str, offers: list[str]) -> str | None:
-    """PostureRequest before there is a window: what was chosen, None for “Close”."""
+    """Ask before there is a window: what was chosen, None for “Close”."""
     box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence)
     for words in offers:
         box.addButton(words, QMessageBox.ButtonRole.AcceptRole)

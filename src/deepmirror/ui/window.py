@@ -154,6 +154,7 @@ class MainWindow(WindowContext):
 
     def _connect(self) -> None:
         self.desk_room.opened.connect(self.open_film)
+        self.desk_room.refreshed.connect(self.refresh_actions)
         self.desk_room.wants_import.connect(self.film_import.ask)
         self.desk_room.dropped.connect(self.film_import.bring_all)
         self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
@@ -267,7 +268,7 @@ class MainWindow(WindowContext):
         self.inbox.bring(path)
 
     def ask_about_film(self, name: str, picture: NDArray[np.uint8], take: Callable[[Placed], FilmRecord]) -> ImportDialog:
-        """PostureRequest whose and what a film is, then have it taken in as answered."""
+        """Ask whose and what a film is, then have it taken in as answered."""
         return self.film_import.ask_about(name, picture, take)
 
     def _playing(self) -> MirrorRoom | CompareRoom:

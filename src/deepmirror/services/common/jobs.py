@@ -55,7 +55,7 @@ class Progress:
         return inner
 
     def cancel(self) -> None:
-        """PostureRequest the job to stop at its next report."""
+        """Ask the job to stop at its next report."""
         self._stop.set()
 
 

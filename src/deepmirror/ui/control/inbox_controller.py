@@ -96,7 +96,7 @@ class InboxController(QObject):
         self._window.show_status(_words(records))
 
     def place(self, arrival: ArrivalRecord) -> None:
-        """PostureRequest whose the film of a waiting arrival is, filled in with what its sender said."""
+        """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
         window = self._window
         folder = tempfile.TemporaryDirectory(dir=window.desk.store.work_folder())
         job = Job(tr("Opening what came"), lambda progress: self._unpack(arrival, Path(folder.name), progress), self)

@@ -247,7 +247,7 @@ class ReplyController(QObject):
         self._window.desk_room.refresh()
 
     def ask_again(self) -> None:
-        """PostureRequest for a new film: of the film under the bar on the Desk, or of the one on show."""
+        """Ask for a new film: of the film under the bar on the Desk, or of the one on show."""
         film_id = self._window.film_in_hand()
         if film_id is None:
             return

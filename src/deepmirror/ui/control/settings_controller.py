@@ -40,7 +40,7 @@ class SettingsController(QObject):
         self._window.show_status(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
 
     def delete_client(self) -> None:
-        """PostureRequest whether the client on show and everything of hers shall go, listing it."""
+        """Ask whether the client on show and everything of hers shall go, listing it."""
         person = self._window.person_room.person
         if person is None:
             return

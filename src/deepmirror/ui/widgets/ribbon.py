@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
@@ -43,17 +43,17 @@ class RepRibbon(QWidget):
         self.setMinimumHeight(132)
         self.setMouseTracking(True)
         self._data = RibbonData()
-        self._curve: tuple[QPolygonF, QPolygonF] | None = None  # band and line of the signal; the playhead moves over them
+        self._still: QPixmap | None = None  # all that stays while the playhead moves over it
         self._now = 0.0
         self._end = 1.0
 
     def set_data(self, data: RibbonData, duration_s: float) -> None:
         """Show a set of `duration_s` seconds."""
-        self._data, self._end, self._curve = data, max(duration_s, 0.1), None
+        self._data, self._end, self._still = data, max(duration_s, 0.1), None
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._curve = None
+        self._still = None
         super().resizeEvent(event)
 
     def set_now(self, time_s: float) -> None:
@@ -78,7 +78,22 @@ class RepRibbon(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(t.INK))
+        self._still = self._still or self._painted_still()
+        painter.drawPixmap(0, 0, self._still)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_value(painter)
+        painter.setPen(QPen(QColor(t.COPPER_LIGHT), 2))
+        x = self.x_of(self._now)
+        painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
+
+    def _painted_still(self) -> QPixmap:
+        """Seconds, signal, reps and doubtful stretches."""
+        ratio = self.devicePixelRatioF()
+        out = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+        out.setDevicePixelRatio(ratio)
+        out.fill(QColor(t.INK))
+        painter = QPainter(out)
+        painter.setFont(self.font())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         base = self.height() - 46.0
         self._paint_seconds(painter)
@@ -87,10 +102,8 @@ class RepRibbon(QWidget):
         for rep in self._data.reps:
             self._paint_rep(painter, rep, base)
         self._paint_doubt(painter)
-        self._paint_value(painter)
-        painter.setPen(QPen(QColor(t.COPPER_LIGHT), 2))
-        x = self.x_of(self._now)
-        painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
+        painter.end()
+        return out
 
     def _paint_doubt(self, painter: QPainter) -> None:
         """Doubtful stretches: a dashed line along the top, where the eye looks for reps."""
@@ -124,7 +137,8 @@ class RepRibbon(QWidget):
             painter.drawText(QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), f"{s} s" if s == 0 else f"{s}")
 
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
-        self._curve = band, line = self._curve or self._curve_polygons(top, base)
+        every = max(1, len(self._data.times) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
+        band, line = self._curve_polygons(top, base, slice(None, None, every))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(64, 208, 202, 46))
         painter.drawPolygon(band)
@@ -132,14 +146,14 @@ class RepRibbon(QWidget):
         painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
         painter.drawPolyline(line)
 
-    def _curve_polygons(self, top: float, base: float) -> tuple[QPolygonF, QPolygonF]:
-        """The band of the doubt and the line of the values, widget px."""
-        v = self._data.values
-        low, high = float(np.min(v)), float(np.max(v))
+    def _curve_polygons(self, top: float, base: float, shown: slice) -> tuple[QPolygonF, QPolygonF]:
+        """The band of the doubt and the line of the values, widget px, of some of the frames."""
+        low, high = float(np.min(self._data.values)), float(np.max(self._data.values))
+        v = self._data.values[shown]
         span = max(high - low, 1e-6)
         ys = base - (v - low) / span * (base - top)
-        xs = [self.x_of(float(x)) for x in self._data.times]
-        wide = self._data.doubt / span * (base - top)
+        xs = [self.x_of(float(x)) for x in self._data.times[shown]]
+        wide = self._data.doubt[shown] / span * (base - top)
         band = QPolygonF(
             [QPointF(x, y - w) for x, y, w in zip(xs, ys, wide, strict=True)]
             + [QPointF(x, y + w) for x, y, w in zip(xs[::-1], ys[::-1], wide[::-1], strict=True)]

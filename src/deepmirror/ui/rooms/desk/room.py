@@ -26,6 +26,7 @@ class DeskRoom(QWidget):
     wants_place = pyqtSignal(object)
     wants_aside = pyqtSignal(object)
     strip_wanted = pyqtSignal(object)
+    refreshed = pyqtSignal()
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -96,6 +97,7 @@ class DeskRoom(QWidget):
         self._select(present.id if present else None)
         self.post.show_arrivals(self._desk.store.arrivals.newest())
         self._summarise()
+        self.refreshed.emit()
 
     def _summarise(self) -> None:
         films = self.model.everything

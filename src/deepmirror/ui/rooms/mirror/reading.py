@@ -42,6 +42,7 @@ class ReadingPanel(QWidget):
         super().__init__(parent)
         self.cards: dict[str, FindingCard] = {}
         self._rep_number: int | None = None
+        self._number_labels: dict[str, QLabel] = {}
         self._inside = QWidget()
         self._inside.setObjectName("paper")
         self._column = QVBoxLayout(self._inside)
@@ -59,6 +60,7 @@ class ReadingPanel(QWidget):
     def _clear(self) -> None:
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
+        self._number_labels = {}
         empty(self._column)
 
     def show_missing(self, problem: str, observed: bool) -> None:
@@ -162,7 +164,7 @@ class ReadingPanel(QWidget):
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
         for row, spec in enumerate(rows):
-            _number_row(grid, row, spec, analysis.measured.film[spec.name])
+            _number_row(grid, row, spec).setText(_number_words(spec, analysis.measured.film[spec.name]))
         self._column.addLayout(grid)
 
     def show_rep(self, rep: Rep | None, values: dict[str, Value]) -> None:
@@ -170,14 +172,19 @@ class ReadingPanel(QWidget):
         if self._numbers is None or self._rep_title is None or (rep.number if rep else None) == self._rep_number:
             return
         self._rep_number = rep.number if rep else None
-        empty(self._numbers)
         if rep is None:
+            empty(self._numbers)
+            self._number_labels = {}
             self._rep_title.setText(tr("Numbers of the rep: between reps"))
             return
         notes = ["half rep inside"] * bool(rep.halves) + ([f"{rep.leg} leg leads"] if rep.leg else []) + ["cut short"] * (not rep.complete)
         self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
-        for row, spec in enumerate(spec for spec in MEASURES.values() if spec.listed and spec.name in values):
-            _number_row(self._numbers, row, spec, values[spec.name])
+        shown = [spec for spec in MEASURES.values() if spec.listed and spec.name in values]
+        if [spec.name for spec in shown] != list(self._number_labels):  # the reps of a film mostly have the same measures
+            empty(self._numbers)
+            self._number_labels = {spec.name: _number_row(self._numbers, row, spec) for row, spec in enumerate(shown)}
+        for spec in shown:
+            self._number_labels[spec.name].setText(_number_words(spec, values[spec.name]))
 
     def show_ghost(self, why: tuple[str, ...]) -> None:
         """Why the ghost stands as it does; nothing when it is hidden."""
@@ -191,10 +198,16 @@ class ReadingPanel(QWidget):
             card.set_picked(key == code)
 
 
-def _number_row(grid: QGridLayout, row: int, spec: MeasureSpec, value: Value) -> None:
-    """One measure with its doubt; angles told by the clock also in hours."""
+def _number_words(spec: MeasureSpec, value: Value) -> str:
+    """A measure with its doubt; angles told by the clock also in hours."""
     hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if spec.clock else ""
-    number = PlainLabel(f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f} {spec.unit}{hours}")
+    return f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f} {spec.unit}{hours}"
+
+
+def _number_row(grid: QGridLayout, row: int, spec: MeasureSpec) -> QLabel:
+    """A row for one measure; returns the label of its number."""
+    number = PlainLabel()
     number.setAlignment(Qt.AlignmentFlag.AlignRight)
     grid.addWidget(PlainLabel(tr(spec.title)), row, 0)
     grid.addWidget(number, row, 1)
+    return number
