@@ -19,7 +19,7 @@ from sqlalchemy import text
 
 from deepmirror.media.film import Film
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.demo import fill_demo
 from deepmirror.services.replies.composing import draft_reply
@@ -39,27 +39,27 @@ def timed(words: str, work: Callable[[], object]) -> None:
     print(f"{words:44s} {best * 1000:7.1f} ms")
 
 
-def fill(desk: Desk, count: int = FILMS) -> None:
+def fill(library: FilmLibrary, count: int = FILMS) -> None:
     """Copy the demo's rows until there are so many of them."""
     columns = "client_id, file, original_name, arrived_at, due_at, note, brief_json, state, line, turns_json, draft_json, set_json"
-    with desk.store.transaction() as s:
+    with library.store.transaction() as s:
         ids = [r[0] for r in s.execute(text("SELECT id FROM film"))]
         for i in range(count - len(ids)):
             copy = f"INSERT INTO film (sha256, {columns}) SELECT :hash, {columns} FROM film WHERE id = :id"
             s.execute(text(copy), {"hash": f"{i:064d}", "id": ids[i % len(ids)]})
-    desk.store.films_changed()
+    library.store.films_changed()
 
 
 def main() -> None:
     """Print the tables."""
     app = QApplication([])
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder))
-        fill_demo(desk)
-        reviews = [Review(desk, f.id) for f in desk.films()]
-        fill(desk)
-        timed(f"read {FILMS} films", desk.films)
-        room = DeskRoom(desk)
+        library = FilmLibrary(Path(folder))
+        fill_demo(library)
+        reviews = [Review(library, f.id) for f in library.films()]
+        fill(library)
+        timed(f"read {FILMS} films", library.films)
+        room = DeskRoom(library)
         room.resize(1184, 740)
         timed("Desk: open and show", lambda: (room.refresh(), room.grab()))
         room.show_all()
@@ -80,7 +80,7 @@ def main() -> None:
                 words = f"{review.analysis.movement.id}, {len(reply.chosen())} corrections{', faces blurred' if blur else ''}"
                 print(f"{words:44s} {took:5.1f} s for {length:5.1f} s: {took / length:4.2f} x film")
             review.close()
-        desk.close()
+        library.close()
     app.quit()
 
 

@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import QApplication, QDialogButtonBox
 from bench.desk import fill
 from deepmirror.media.film import Film
 from deepmirror.services.films.concluding import SubprocessConcluder
-from deepmirror.services.films.film_library import Desk, FilmState
+from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.services.program.demo import fill_demo
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
@@ -171,7 +171,7 @@ class Journey:
     def bring_in(self, path: Path) -> int:
         """Bring the large film in; returns its id."""
         window = self.window
-        before = {f.id for f in window.desk.films()}
+        before = {f.id for f in window.library.films()}
         with self.heart.part("bring in: choose, look at the first picture"):
             window.film_import.bring(path)
             until(lambda: window.findChild(ImportDialog) is not None)
@@ -187,7 +187,7 @@ class Journey:
         with self.heart.part("bring in: hash, copy, rows"):
             QTest.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
             until(lambda: window.findChild(ImportDialog) is None)
-        return next(f.id for f in window.desk.films() if f.id not in before)
+        return next(f.id for f in window.library.films() if f.id not in before)
 
     def measure(self, film_id: int) -> None:
         """While it is measured the Desk is searched and sorted."""
@@ -201,7 +201,7 @@ class Journey:
                 window.desk_room.sort.setCurrentIndex(row)
                 wait(lambda: False, 0.2)
         with self.heart.part("measuring it to the end"):
-            until(lambda: window.desk.store.film(film_id).state in (FilmState.READY, FilmState.REFILM))
+            until(lambda: window.library.store.film(film_id).state in (FilmState.READY, FilmState.REFILM))
             self.quiet()
 
     def read(self, film_id: int, words: str) -> None:
@@ -257,7 +257,7 @@ class Journey:
             dialog.close()
         with self.heart.part("reply: send"):
             window.reply_control.send()
-            until(lambda: window.desk.store.film(film_id).state == FilmState.SENT)
+            until(lambda: window.library.store.film(film_id).state == FilmState.SENT)
             self.quiet()
 
     def others(self, client_id: int) -> None:
@@ -294,13 +294,13 @@ def main() -> None:
         large_film(path, asked.megabytes)
         with Film(path) as film:
             print(f"film: {path.stat().st_size / 1e6:.0f} MB, {film.facts.duration_s:.0f} s; library: {asked.films} films", flush=True)
-        library, concluder = Path(folder) / "library", SubprocessConcluder()
+        home, concluder = Path(folder) / "library", SubprocessConcluder()
         concluder.warm_up()
-        desk = Desk(library, look=SubprocessObserver(library / "movements", library / "work"), concluder=concluder)
-        fill_demo(desk)
-        mine = {f.client_name.split()[0]: f for f in desk.films() if f.movement in ("back_squat", "lying_leg_curl")}
-        fill(desk, asked.films)
-        window = MainWindow(desk)
+        library = FilmLibrary(home, look=SubprocessObserver(home / "movements", home / "work"), concluder=concluder)
+        fill_demo(library)
+        mine = {f.client_name.split()[0]: f for f in library.films() if f.movement in ("back_squat", "lying_leg_curl")}
+        fill(library, asked.films)
+        window = MainWindow(library)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 60)
         heart = Heartbeat()

@@ -21,9 +21,9 @@ from bench import kills
 from bench.hostile_inputs import DEMO, NOON, Inputs, Line, tried
 from deepmirror.errors import DeepMirrorError
 from deepmirror.exchange.bundle import SetFile, write_bundle
-from deepmirror.exchange.post import FolderOutbox, Letter
+from deepmirror.exchange.mailbox import FolderOutbox, Letter
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.replies.composing import draft_reply
@@ -56,13 +56,13 @@ def full_disk(place: Path, base: Path) -> Line:
             spare = disk / "spare"
             os.system(f"mount -o remount,size=200m {disk}")
             spare.unlink(missing_ok=True)
-            desk = kills.at_rest(folder)
-            Arrivals(desk, kills.Letters(Letter("1", post.name, post))).collect(Progress())
-            rows = desk.store.arrivals.newest()
+            library = kills.at_rest(folder)
+            Arrivals(library, kills.Letters(Letter("1", post.name, post))).collect(Progress())
+            rows = library.store.arrivals.newest()
             line.wrong += (
                 [] if [r.state for r in rows] == ["taken"] else [f"after a full disk the letter stands as {[r.state for r in rows]}"]
             )
-            desk.close()
+            library.close()
             line.wrong += kills.left_over(folder)
         finally:
             os.system(f"umount {disk}")
@@ -70,20 +70,20 @@ def full_disk(place: Path, base: Path) -> Line:
 
 
 def _work_on(folder: Path, post: Path, line: Line) -> None:
-    desk = Desk(folder, NOON)
-    film = next(f for f in desk.films() if f.client_name.startswith("Ines"))
-    review = Review(desk, film.id)
+    library = FilmLibrary(folder, NOON)
+    film = next(f for f in library.films() if f.client_name.startswith("Ines"))
+    review = Review(library, film.id)
     try:
         assert review.analysis is not None
         reply = draft_reply(review.analysis, film.client_name)
         for number in range(50):
             review.place(9, "hip_left", (600.0 + number, 300.0))
-        tried(line, lambda: send_reply(desk, FolderOutbox(folder / "outbox"), film.id, review.analysis, reply, Progress()))  # type: ignore[arg-type]
-        tried(line, lambda: Arrivals(desk, kills.Letters(Letter("1", post.name, post))).collect(Progress()))
+        tried(line, lambda: send_reply(library, FolderOutbox(folder / "outbox"), film.id, review.analysis, reply, Progress()))  # type: ignore[arg-type]
+        tried(line, lambda: Arrivals(library, kills.Letters(Letter("1", post.name, post))).collect(Progress()))
         tried(line, lambda: back_up(folder))
     finally:
         review.close()
-        desk.store.close()
+        library.store.close()
 
 
 def two_programs(base: Path, rounds: int) -> Line:
@@ -108,29 +108,29 @@ def two_programs(base: Path, rounds: int) -> Line:
 def _open_and_edit(base: Path, number: int, start: float) -> int:
     time.sleep(max(0.0, start - time.time()))
     try:
-        desk = Desk(base, NOON)
+        library = FilmLibrary(base, NOON)
     except DeepMirrorError:
         return 3
     try:
-        desk.store.phrases.set("who", number)
+        library.store.phrases.set("who", number)
         time.sleep(0.2)
-        return 0 if desk.store.phrases.setting("who", None) == number else 1
+        return 0 if library.store.phrases.setting("who", None) == number else 1
     finally:
-        desk.store.close()
+        library.store.close()
 
 
 def random_kills(place: Path, base: Path, count: int) -> tuple[int, list[str]]:
     """SIGKILL at random moments of writing and sending a whole reply; (kills, what was wrong afterwards)."""
     rng, wrong, done = random.Random(7), [], 0
-    desk = Desk(base, NOON)
-    film = next(f for f in desk.films() if f.client_name.startswith("Ines"))
-    review = Review(desk, film.id)
+    library = FilmLibrary(base, NOON)
+    film = next(f for f in library.films() if f.client_name.startswith("Ines"))
+    review = Review(library, film.id)
     analysis = review.analysis
     assert analysis is not None
     reply = draft_reply(analysis, film.client_name, date="2026-03-02")
     codes = sorted(c.code for c in reply.chosen())
     review.close()
-    desk.close()
+    library.close()
     for _ in range(count):
         folder = place / "random"
         shutil.rmtree(folder, ignore_errors=True)
@@ -142,17 +142,19 @@ def random_kills(place: Path, base: Path, count: int) -> tuple[int, list[str]]:
         time.sleep(rng.uniform(0.0, 4.0))
         os.kill(child, signal.SIGKILL)
         done += os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == -signal.SIGKILL
-        desk = kills.at_rest(folder)
-        if not desk.store.replies.of_film(film.id):
-            desk.close()
+        library = kills.at_rest(folder)
+        if not library.store.replies.of_film(film.id):
+            library.close()
             kills.send(folder, film.id, analysis, reply)
-            desk = kills.at_rest(folder)
-        watched = sorted(w.item["code"] for w in desk.store.watches.of_client(film.client_id) if w.state == "open" and w.film_id == film.id)
+            library = kills.at_rest(folder)
+        watched = sorted(
+            w.item["code"] for w in library.store.watches.of_client(film.client_id) if w.state == "open" and w.film_id == film.id
+        )
         given = [p for p in (folder / "outbox").iterdir() if not p.name.startswith(".")]
         wrong += [] if watched == codes else [f"watched {watched}"]
         wrong += [] if len(given) == 1 else [f"handed over {len(given)} times"]
-        wrong += [] if desk.store.film(film.id).state == "sent" else ["not answered"]
-        desk.close()
+        wrong += [] if library.store.film(film.id).state == "sent" else ["not answered"]
+        library.close()
         wrong += kills.left_over(folder)
     return done, wrong
 

@@ -23,14 +23,14 @@ from deepmirror.core.skeleton import JOINTS
 from deepmirror.errors import DeepMirrorError
 from deepmirror.exchange.brief import check_brief, check_client
 from deepmirror.exchange.bundle import SetFile, check_set, read_bundle, write_bundle
-from deepmirror.exchange.post import Letter
+from deepmirror.exchange.mailbox import Letter
 from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import conclude
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.posture.posture_commands import PostureRequest, build_record
 from deepmirror.services.program.arrivals import Arrivals
@@ -130,9 +130,9 @@ class Inputs:
     def __init__(self, place: Path) -> None:
         self.place, self.rng = place, random.Random(20260302)
         self.base = place / "base"
-        desk = Desk(self.base, NOON)
-        fill_demo(desk)
-        desk.close()
+        library = FilmLibrary(self.base, NOON)
+        fill_demo(library)
+        library.close()
         self.short = place / "short.mp4"
         with Film(DEMO / "tove_back_squat_side.mp4") as film:
             write_film(self.short, (film.picture(i) for i in range(0, 40)), film.facts.fps)
@@ -174,7 +174,7 @@ class Inputs:
         line, folder, post = Line(), self.fresh(), self.place / "post"
         shutil.rmtree(post, ignore_errors=True)
         post.mkdir()
-        desk, whole = Desk(folder, NOON), self.short.read_bytes()
+        library, whole = FilmLibrary(folder, NOON), self.short.read_bytes()
         said = {"format": "deep-mirror-set", "version": 1, "client": "x", "film": "a.mp4"}
         write_bundle(self.place / "g.zip", SetFile.model_validate(said), self.short)
         packed = (self.place / "g.zip").read_bytes()
@@ -187,13 +187,13 @@ class Inputs:
         last = post / "last.mp4"
         shutil.copyfile(self.short, last)
         told.append(Letter(last.name, last.name, last))
-        tried(line, lambda: Arrivals(desk, kills.Letters(*told)).collect(Progress()))
-        rows = desk.store.arrivals.newest(10_000)
+        tried(line, lambda: Arrivals(library, kills.Letters(*told)).collect(Progress()))
+        rows = library.store.arrivals.newest(10_000)
         line.taken, line.refused = sum(r.state != "refused" for r in rows), sum(r.state == "refused" for r in rows)
         if len(rows) != len(told) or rows[0].state != "waiting":
             line.wrong.append(f"{len(rows)} lines for {len(told)} letters, the last one {rows[0].state}")
-        line.wrong += [f"report: {p.read_text().splitlines()[6]}" for p in desk.store.state_folder().glob("crash-*.txt")]
-        desk.close()
+        line.wrong += [f"report: {p.read_text().splitlines()[6]}" for p in library.store.state_folder().glob("crash-*.txt")]
+        library.close()
         return line
 
     def marks(self, count: int) -> Line:
@@ -323,14 +323,14 @@ class Inputs:
 
     @staticmethod
     def _opened(folder: Path) -> None:
-        desk = Desk(folder, NOON)
+        library = FilmLibrary(folder, NOON)
         try:
-            for film in desk.films():
+            for film in library.films():
                 _ = film.brief, film.turns, film.draft
-            desk.clients()
-            desk.store.arrivals.newest()
+            library.clients()
+            library.store.arrivals.newest()
         finally:
-            desk.store.close()
+            library.store.close()
 
     def commands(self, count: int) -> Line:
         """Command lines: JSON or one line on the error stream."""

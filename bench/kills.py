@@ -25,13 +25,13 @@ from sqlalchemy import event, func, select
 from sqlalchemy.engine import Engine
 
 from deepmirror.exchange.bundle import SetFile, write_bundle
-from deepmirror.exchange.post import FolderOutbox, Letter
+from deepmirror.exchange.mailbox import FolderOutbox, Letter
 from deepmirror.pose.evidence import Evidence
 from deepmirror.reply.model import Reply
 from deepmirror.services.clients.client_deletion import delete_client
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
@@ -91,49 +91,49 @@ def left_over(folder: Path) -> list[str]:
     return [f"left over: {p.relative_to(folder)}" for p in parts]
 
 
-def at_rest(folder: Path) -> Desk:
+def at_rest(folder: Path) -> FilmLibrary:
     """The library as the next start opens it, with what was under way finished."""
-    desk = Desk(folder, NOON)
-    Arrivals(desk, None).collect(Progress())
-    hand_over_rest(desk, FolderOutbox(folder / "outbox"), Progress(), left_over=True)
-    return desk
+    library = FilmLibrary(folder, NOON)
+    Arrivals(library, None).collect(Progress())
+    hand_over_rest(library, FolderOutbox(folder / "outbox"), Progress(), left_over=True)
+    return library
 
 
 def sending(base: Path) -> Work:
     """A reply written before is sent: kept, watched, handed over."""
-    desk = Desk(base, NOON)
-    film = next(f for f in desk.films() if f.client_name.startswith("Ines") and f.state == "ready")
-    review = Review(desk, film.id)
+    library = FilmLibrary(base, NOON)
+    film = next(f for f in library.films() if f.client_name.startswith("Ines") and f.state == "ready")
+    review = Review(library, film.id)
     analysis, reply = review.analysis, None
     assert analysis is not None
     reply = draft_reply(analysis, film.client_name, date="2026-03-02")
-    Package(desk, film.id).write(film.path, analysis, reply, Progress())
+    Package(library, film.id).write(film.path, analysis, reply, Progress())
     review.close()
-    desk.close()
+    library.close()
     codes = [c.code for c in reply.chosen()]
 
     def do(folder: Path) -> None:
         send(folder, film.id, analysis, reply)
 
     def wrong(folder: Path) -> list[str]:
-        desk = at_rest(folder)
-        if not desk.store.replies.of_film(film.id):  # not kept: everything is as before, and it can be sent again
-            package = Package(desk, film.id)
-            found = [] if desk.store.film(film.id).state == "ready" else ["answered, but nothing was kept"]
+        library = at_rest(folder)
+        if not library.store.replies.of_film(film.id):  # not kept: everything is as before, and it can be sent again
+            package = Package(library, film.id)
+            found = [] if library.store.film(film.id).state == "ready" else ["answered, but nothing was kept"]
             found += [] if package.fits(reply, analysis) else ["the written reply is lost"]
-            desk.close()
+            library.close()
             send(folder, film.id, analysis, reply)
-            desk = at_rest(folder)
+            library = at_rest(folder)
         else:
             found = []
-        watched = [w.item["code"] for w in desk.store.watches.of_client(film.client_id) if w.film_id == film.id and w.state == "open"]
+        watched = [w.item["code"] for w in library.store.watches.of_client(film.client_id) if w.film_id == film.id and w.state == "open"]
         given = [p for p in (folder / "outbox").iterdir() if not p.name.startswith(".")]
         found += [] if sorted(watched) == sorted(codes) else [f"watched {watched} instead of {codes}"]
         found += [] if len(given) == 1 else [f"handed over {len(given)} times"]
-        found += [] if desk.store.film(film.id).state == "sent" else ["to be answered again"]
-        kept = desk.store.replies.of_film(film.id)
+        found += [] if library.store.film(film.id).state == "sent" else ["to be answered again"]
+        kept = library.store.replies.of_film(film.id)
         found += [] if len(kept) == 1 and {p.name for p in kept[0].folder.iterdir()} == set(kept[0].files) else ["not kept exactly"]
-        desk.close()
+        library.close()
         return found + left_over(folder)
 
     return Work(do, wrong, base)
@@ -141,9 +141,9 @@ def sending(base: Path) -> Work:
 
 def send(folder: Path, film_id: int, analysis: Analysis, reply: Reply) -> None:
     """Send a reply as the window does."""
-    desk = Desk(folder, NOON)
-    send_reply(desk, FolderOutbox(folder / "outbox"), film_id, analysis, reply, Progress())
-    desk.close()
+    library = FilmLibrary(folder, NOON)
+    send_reply(library, FolderOutbox(folder / "outbox"), film_id, analysis, reply, Progress())
+    library.close()
 
 
 def taking_in(base: Path) -> Work:
@@ -157,20 +157,20 @@ def taking_in(base: Path) -> Work:
     letter = Letter("letter 1", bundle.name, bundle)
 
     def do(folder: Path) -> None:
-        desk = Desk(folder, NOON)
-        Arrivals(desk, Letters(letter)).collect(Progress())
-        desk.close()
+        library = FilmLibrary(folder, NOON)
+        Arrivals(library, Letters(letter)).collect(Progress())
+        library.close()
 
     def wrong(folder: Path) -> list[str]:
-        desk = at_rest(folder)
-        Arrivals(desk, Letters(letter)).collect(Progress())
-        rows, films = desk.store.arrivals.newest(), [f for f in desk.films() if f.note == "hello"]
+        library = at_rest(folder)
+        Arrivals(library, Letters(letter)).collect(Progress())
+        rows, films = library.store.arrivals.newest(), [f for f in library.films() if f.note == "hello"]
         found = [] if [r.state for r in rows] == ["taken"] else [f"the letter stands as {[r.state for r in rows]}"]
         found += [] if len(films) == 1 else [f"the film is there {len(films)} times"]
         if films and rows:
             found += [] if films[0].path.exists() and rows[0].film_id == films[0].id else ["film and letter do not belong together"]
             found += [] if rows[0].path is not None and rows[0].path.exists() else ["the letter was not kept"]
-        desk.close()
+        library.close()
         return found + left_over(folder)
 
     return Work(do, wrong, base)
@@ -178,28 +178,28 @@ def taking_in(base: Path) -> Work:
 
 def deleting(base: Path) -> Work:
     """A client is deleted with everything of hers, in the backups too."""
-    desk = Desk(base, NOON)
-    client = next(c for c in desk.clients() if c.name.startswith("Bram"))
-    films = [f.id for f in desk.store.films(client.id)]
-    desk.close()
+    library = FilmLibrary(base, NOON)
+    client = next(c for c in library.clients() if c.name.startswith("Bram"))
+    films = [f.id for f in library.store.films(client.id)]
+    library.close()
 
     def do(folder: Path) -> None:
-        desk = Desk(folder, NOON)
-        delete_client(desk, client.id)
-        desk.close()
+        library = FilmLibrary(folder, NOON)
+        delete_client(library, client.id)
+        library.close()
 
     def wrong(folder: Path) -> list[str]:
-        desk = at_rest(folder)
-        if client.id in [c.id for c in desk.clients()]:
-            found = [] if [f.id for f in desk.store.films(client.id)] == films else ["half of her is gone"]
-            found += [f"a film of hers is gone: {f.id}" for f in desk.store.films(client.id) if not f.path.exists()]
-            desk.close()
+        library = at_rest(folder)
+        if client.id in [c.id for c in library.clients()]:
+            found = [] if [f.id for f in library.store.films(client.id)] == films else ["half of her is gone"]
+            found += [f"a film of hers is gone: {f.id}" for f in library.store.films(client.id) if not f.path.exists()]
+            library.close()
             do(folder)
-            desk = at_rest(folder)
+            library = at_rest(folder)
         else:
             found = []
-        found += _traces(desk.store, client.id, films, client.name)
-        desk.close()
+        found += _traces(library.store, client.id, films, client.name)
+        library.close()
         return found + left_over(folder)
 
     return Work(do, wrong, base)
@@ -222,13 +222,13 @@ def _traces(store: LibraryStore, client_id: int, films: list[int], name: str) ->
 
 def editing(base: Path) -> Work:
     """Points are placed, undone and done again; each acknowledged edit is written down before the next."""
-    desk = Desk(base, NOON)
-    film = next(f for f in desk.films() if f.client_name.startswith("Tove"))
-    desk.close()
+    library = FilmLibrary(base, NOON)
+    film = next(f for f in library.films() if f.client_name.startswith("Tove"))
+    library.close()
 
     def do(folder: Path) -> None:
-        desk = Desk(folder, NOON)
-        review = Review(desk, film.id, conclude=False)
+        library = FilmLibrary(folder, NOON)
+        review = Review(library, film.id, conclude=False)
         acknowledged = folder.with_name(folder.name + ".said")
         for number in range(4):
             review.place(40, "hip_left", (600.0 + number, 330.0))
@@ -236,11 +236,11 @@ def editing(base: Path) -> Work:
         review.undo()
         acknowledged.write_text(json.dumps(review.brief.file.model_dump(mode="json")["seeds"]))
         review.close()
-        desk.close()
+        library.close()
 
     def wrong(folder: Path) -> list[str]:
-        desk = at_rest(folder)
-        review = Review(desk, film.id, conclude=False)
+        library = at_rest(folder)
+        review = Review(library, film.id, conclude=False)
         kept, acknowledged = review.brief.file.model_dump(mode="json")["seeds"], folder.with_name(folder.name + ".said")
         said = json.loads(acknowledged.read_text() or "null") if acknowledged.exists() else None
         x = {p["points_px"].get("hip_left", [None])[0] for p in kept if p["frame"] == 40}
@@ -250,7 +250,7 @@ def editing(base: Path) -> Work:
         found = ["an acknowledged edit is lost"] if lost else []
         found += [] if said is None or review.can_undo() else ["the undo stack is lost"]
         review.close()
-        desk.close()
+        library.close()
         acknowledged.unlink(missing_ok=True)
         return found + left_over(folder)
 
@@ -259,24 +259,24 @@ def editing(base: Path) -> Work:
 
 def measuring(base: Path) -> Work:
     """A film is measured: evidence, result, looks at earlier corrections."""
-    desk = Desk(base, NOON)
-    film = next(f for f in desk.films() if f.client_name.startswith("Nuru"))
-    seen = Evidence.load(desk.store.evidence_path(film.id))
-    desk.store.update_film(film.id, state="new")
-    desk.close()
+    library = FilmLibrary(base, NOON)
+    film = next(f for f in library.films() if f.client_name.startswith("Nuru"))
+    seen = Evidence.load(library.store.evidence_path(film.id))
+    library.store.update_film(film.id, state="new")
+    library.close()
 
     def do(folder: Path) -> None:
-        desk = Desk(folder, NOON, lambda *_: seen)
-        desk.measure(film.id, Progress())
-        desk.close()
+        library = FilmLibrary(folder, NOON, lambda *_: seen)
+        library.measure(film.id, Progress())
+        library.close()
 
     def wrong(folder: Path) -> list[str]:
-        desk = Desk(folder, NOON, lambda *_: seen)
-        state = desk.store.film(film.id).state
+        library = FilmLibrary(folder, NOON, lambda *_: seen)
+        state = library.store.film(film.id).state
         found = [] if state in ("new", "failed", "ready") else [f"the film stands as {state}"]
-        found += [] if desk.measure(film.id, Progress()).state == "ready" else ["it cannot be measured again"]
-        Review(desk, film.id, conclude=False).close()
-        desk.close()
+        found += [] if library.measure(film.id, Progress()).state == "ready" else ["it cannot be measured again"]
+        Review(library, film.id, conclude=False).close()
+        library.close()
         return found + left_over(folder)
 
     return Work(do, wrong, base)
@@ -334,9 +334,9 @@ def run(every: int, kinds: list[str]) -> tuple[int, dict[str, tuple[int, dict[st
     table: dict[str, tuple[int, dict[str, int]]] = {}
     with tempfile.TemporaryDirectory() as place:
         base = Path(place) / "base"
-        desk = Desk(base, NOON)
-        fill_demo(desk)
-        desk.close()
+        library = FilmLibrary(base, NOON)
+        fill_demo(library)
+        library.close()
         for kind in kinds:
             work, kills, complaints, step, going = KINDS[kind](base), 0, dict[str, int](), 1, True
             while going:

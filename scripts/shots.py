@@ -14,10 +14,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
-from deepmirror.standins.post import SimulatedMailbox
+from deepmirror.standins.simulated_post import SimulatedMailbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.widgets.request_dialog import RequestDialog
@@ -88,14 +88,14 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     """Films arrive and are measured; the follow-up, then and now, the whole reply, a request for a new film."""
     clock = [13.0]
     plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
-    window.inbox.watch(Arrivals(window.desk, SimulatedMailbox(plan, folder / "letters", lambda: clock[0])))
-    wait(lambda: window.desk.films()[0].state == "ready" and not window.jobs, 180000)
+    window.inbox.watch(Arrivals(window.library, SimulatedMailbox(plan, folder / "letters", lambda: clock[0])))
+    wait(lambda: window.library.films()[0].state == "ready" and not window.jobs, 180000)
     clock[0] = 60.0
-    wait(lambda: len(window.desk.films()) == 12, 60000)
+    wait(lambda: len(window.library.films()) == 12, 60000)
     window.inbox.rest()
     wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 180000)
     shoot(window, "desk", out)
-    films = {f.client_name.split()[0]: f.id for f in reversed(window.desk.films())}
+    films = {f.client_name.split()[0]: f.id for f in reversed(window.library.films())}
     opened(window, films["Bram"])
     wait(lambda: window.stack.currentWidget() is window.compare and window.compare.view.image() is not None and not window.jobs)
     shoot(window, "compare", out)
@@ -133,16 +133,18 @@ def main() -> None:
     app = QApplication([])
     apply_theme(app)
     with tempfile.TemporaryDirectory() as folder:
-        desk = Desk(Path(folder))
-        fill_demo(desk)
-        window = MainWindow(desk)
+        library = FilmLibrary(Path(folder))
+        fill_demo(library)
+        window = MainWindow(library)
         window.resize(1280, 800)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips())
         post_views(window, Path(folder), out)
-        first = sorted(desk.films(), key=lambda f: f.id, reverse=True)  # of two films of a client the demo's own, not the one that arrived
+        first = sorted(
+            library.films(), key=lambda f: f.id, reverse=True
+        )  # of two films of a client the demo's own, not the one that arrived
         films = {f.brief["view"] + f.client_name[:4]: f.id for f in first if f.brief["movement"] == "back_squat"}
-        machines = {f.brief["movement"]: f.id for f in desk.films()}
+        machines = {f.brief["movement"]: f.id for f in library.films()}
         opened(window, films["side-rightBram"])
         wait(lambda: window.mirror.film.image() is not None and solved(window))
         window.mirror.next_finding()
@@ -151,7 +153,7 @@ def main() -> None:
         shoot(window, "mirror-ghost", out)
         window.mirror.toggle_ghost()
         for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
-            window.client_control.open(next(c.id for c in desk.clients() if c.name.startswith(client)))
+            window.client_control.open(next(c.id for c in library.clients() if c.name.startswith(client)))
             wait(lambda: not window.jobs)
             shoot(window, name, out)
         opened(window, machines["leg_extension"])

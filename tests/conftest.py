@@ -18,7 +18,7 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.films.analysis import Analysis, conclude
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.demo import fill_demo
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
@@ -49,32 +49,32 @@ def analyses() -> dict[str, Analysis]:
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def library(tmp_path: Path) -> Iterator[FilmLibrary]:
     """An empty library on a stopped clock."""
-    desk = Desk(tmp_path / "library", NOON)
-    yield desk
-    desk.close()
+    library = FilmLibrary(tmp_path / "library", NOON)
+    yield library
+    library.close()
 
 
 @pytest.fixture(scope="session")
 def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A library folder with the demo in it, to copy from."""
     folder = tmp_path_factory.mktemp("filled") / "library"
-    desk = Desk(folder, NOON)
-    fill_demo(desk)
-    for film in desk.films():
-        desk.strip(film)
-    desk.close()
+    library = FilmLibrary(folder, NOON)
+    fill_demo(library)
+    for film in library.films():
+        library.strip(film)
+    library.close()
     return folder
 
 
 @pytest.fixture
-def demo_desk(filled: Path, tmp_path: Path) -> Iterator[Desk]:
+def demo_library(filled: Path, tmp_path: Path) -> Iterator[FilmLibrary]:
     """A library filled with the demo."""
     shutil.copytree(filled, tmp_path / "demo")
-    desk = Desk(tmp_path / "demo", NOON)
-    yield desk
-    desk.close()
+    library = FilmLibrary(tmp_path / "demo", NOON)
+    yield library
+    library.close()
 
 
 @pytest.fixture(scope="session")

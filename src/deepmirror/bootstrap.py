@@ -17,8 +17,8 @@ from deepmirror.services.common.failures import describe
 from deepmirror.services.common.jobs import Progress
 
 if TYPE_CHECKING:
-    from deepmirror.exchange.post import Outbox
-    from deepmirror.services.films.film_library import Desk
+    from deepmirror.exchange.mailbox import Outbox
+    from deepmirror.services.films.film_library import FilmLibrary
     from deepmirror.services.program.arrivals import Arrivals
 
 
@@ -155,27 +155,27 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
     folder = library or user_data_path("deepmirror") / ("demo" if demo else "library")
     simulated = demo and inbox is None
 
-    def post(desk: Desk) -> tuple[Outbox, Arrivals]:
-        told = settings_of(desk)
+    def post(library: FilmLibrary) -> tuple[Outbox, Arrivals]:
+        told = settings_of(library)
         where = inbox or Path(told.inbox or folder / "inbox"), outbox or Path(told.outbox or folder / "outbox")
-        return post_for(desk, *where, simulated)
+        return post_for(library, *where, simulated)
 
     return run(folder, demo, post)
 
 
-def post_for(desk: Desk, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:
+def post_for(library: FilmLibrary, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:
     """Where replies go and films come from: plain folders, or the demo's letters by their plan."""
-    from deepmirror.exchange.post import FolderMailbox, FolderOutbox
+    from deepmirror.exchange.mailbox import FolderMailbox, FolderOutbox
     from deepmirror.services.program.arrivals import Arrivals
 
     if not simulated:
-        return FolderOutbox(outbox), Arrivals(desk, FolderMailbox(inbox))
+        return FolderOutbox(outbox), Arrivals(library, FolderMailbox(inbox))
     import time
     from importlib import resources
 
-    from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
+    from deepmirror.standins.simulated_post import SimulatedMailbox, SimulatedOutbox
 
     start = time.monotonic()
     plan = Path(str(resources.files("deepmirror"))) / "assets" / "demo" / "arrivals" / "plan.json"
-    letters = desk.store.folder / "simulated-post"
-    return SimulatedOutbox(outbox), Arrivals(desk, SimulatedMailbox(plan, letters, lambda: time.monotonic() - start))
+    letters = library.store.folder / "simulated-post"
+    return SimulatedOutbox(outbox), Arrivals(library, SimulatedMailbox(plan, letters, lambda: time.monotonic() - start))

@@ -8,15 +8,15 @@ import pytest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow
 
 
 @pytest.fixture
-def window(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainWindow]:
+def window(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iterator[MainWindow]:
     apply_theme(qapp)
-    window = MainWindow(demo_desk)
+    window = MainWindow(demo_library)
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialogButtonBox
 from pytestqt.qtbot import QtBot
 
-from deepmirror.exchange.post import FolderMailbox
+from deepmirror.exchange.mailbox import FolderMailbox
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.ui.rooms.desk.films import FilmsModel, days_words
 from deepmirror.ui.widgets.request_dialog import RequestDialog
@@ -64,11 +64,11 @@ def test_the_bar_stays_on_its_film_when_the_list_changes(window: MainWindow) -> 
     again = room.selected()
     assert again is not None and again.id == film.id
     room.refresh()
-    assert room.selected() == window.desk.store.film(film.id)
+    assert room.selected() == window.library.store.film(film.id)
 
 
 def test_thousands_of_films_read_only_the_pictures_that_are_seen(window: MainWindow, qtbot: QtBot) -> None:
-    films = window.desk.films()
+    films = window.library.films()
     many = [replace(films[i % len(films)], id=1000 + i, client_name=f"Client {i:04d}", state="ready") for i in range(5000)]
     model = FilmsModel()
     asked: list[int] = []
@@ -93,7 +93,7 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
     inbox = tmp_path / "inbox"
     inbox.mkdir()
     shutil.copyfile(short_film, inbox / "tove back_squat.mp4")
-    window.inbox.watch(Arrivals(window.desk, FolderMailbox(inbox)))
+    window.inbox.watch(Arrivals(window.library, FolderMailbox(inbox)))
     post = window.desk_room.post
     qtbot.waitUntil(lambda: bool(post.arrivals), timeout=20000)
     window.inbox.rest()
@@ -106,7 +106,7 @@ def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
     assert buttons is not None
     qtbot.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not post.isVisible(), timeout=PATIENCE)
-    assert window.desk.films()[0].client_name == "Tove Lindqvist"
+    assert window.library.films()[0].client_name == "Tove Lindqvist"
     window.stop_job()  # what is tested here is that it came in, not how it is measured
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
@@ -119,7 +119,7 @@ def test_refused_letters_stand_there_until_they_are_set_aside(window: MainWindow
     qtbot.waitUntil(lambda: bool(post.arrivals), timeout=20000)
     assert post.arrivals[0].state == "refused" and "broken.zip" in post.arrivals[0].sentence
     window.inbox.set_aside(post.arrivals[0])
-    assert not post.isVisible() and window.desk.store.arrivals.newest()[0].state == "aside"
+    assert not post.isVisible() and window.library.store.arrivals.newest()[0].state == "aside"
 
 
 def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -> None:
@@ -132,11 +132,11 @@ def test_a_new_film_is_asked_for_in_two_keys(window: MainWindow, qtbot: QtBot) -
     dialog = window.findChild(RequestDialog)
     assert dialog is not None and film.client_name.split()[0] in dialog.words.toPlainText()
     QTest.keyClick(dialog, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "asked", timeout=20000)
+    qtbot.waitUntil(lambda: window.library.store.film(film.id).state == "asked", timeout=20000)
     qtbot.waitUntil(lambda: not window.jobs, timeout=20000)
     assert film.id not in [f.id for f in room.model.films] and "1 wait for a new one" in room.summary.text()
-    sent = window.desk.store.replies.of_film(film.id)[0]
-    assert sent.kind == "refilm" and sent.state == "handed" and (window.desk.store.folder / "outbox").is_dir()
+    sent = window.library.store.replies.of_film(film.id)[0]
+    assert sent.kind == "refilm" and sent.state == "handed" and (window.library.store.folder / "outbox").is_dir()
 
 
 def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindow, qtbot: QtBot) -> None:

@@ -31,8 +31,8 @@ def test_machine_marks_are_placed_kept_by_machine_and_questioned_when_taken_over
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     assert not mirror.placing.take_over.isEnabled()
     mirror.toggle_placing()
-    path = window.desk.store.film(window.review.film_id).path
-    again = window.desk.import_film(_other_copy(path), window.review.record.client_id, "lying_leg_curl", "side-left")
+    path = window.library.store.film(window.review.film_id).path
+    again = window.library.import_film(_other_copy(path), window.review.record.client_id, "lying_leg_curl", "side-left")
     opened(window, qtbot, again.id)
     settle(window, qtbot)
     mirror.toggle_placing()
@@ -75,7 +75,7 @@ def test_another_person_is_followed_from_a_click(window: MainWindow, qtbot: QtBo
     assert window.review.brief.seeds == () and window.review.needs_following()
     window.stop_job()
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-    assert window.desk.store.film(window.review.film_id).state == "new"
+    assert window.library.store.film(window.review.film_id).state == "new"
 
 
 def test_the_set_up_sheet_fits_this_client_and_is_written(window: MainWindow, qtbot: QtBot) -> None:
@@ -87,7 +87,7 @@ def test_the_set_up_sheet_fits_this_client_and_is_written(window: MainWindow, qt
     assert "Roller's middle below the knee" in words and "does not diagnose" in words and "from the pivot: move it" in words
     qtbot.mouseClick(dialog.save, Qt.MouseButton.LeftButton)
     assert window.review is not None
-    folder = window.desk.store.folder / "sheets" / f"client-{window.review.record.client_id}"
+    folder = window.library.store.folder / "sheets" / f"client-{window.review.record.client_id}"
     assert {p.suffix for p in folder.iterdir()} == {".html", ".pdf"}
     assert next(folder.glob("*.pdf")).read_bytes().startswith(b"%PDF")
     dialog.close()

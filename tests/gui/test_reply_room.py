@@ -40,8 +40,8 @@ def first(window: MainWindow) -> Correction:
 
 def kept(window: MainWindow) -> dict[str, object]:
     assert window.review is not None
-    window.desk.saver.wait()
-    draft = window.desk.store.film(window.review.film_id).draft
+    window.library.saver.wait()
+    draft = window.library.store.film(window.review.film_id).draft
     return next((c for c in draft.get("corrections", ()) if c["code"] == first(window).code), {})
 
 
@@ -63,8 +63,8 @@ def test_words_ticks_and_order_are_saved_as_they_change(composing: MainWindow, q
     assert [c.code for c in room.reply.corrections].index(code) == 0
     room.greeting.setPlainText("Hello Nuru.")
     key(composing, "go_mirror")  # leaving keeps what was typed at once
-    composing.desk.saver.wait()
-    assert composing.desk.store.film(composing.review.film_id).draft["greeting"] == "Hello Nuru."  # type: ignore[union-attr]
+    composing.library.saver.wait()
+    assert composing.library.store.film(composing.review.film_id).draft["greeting"] == "Hello Nuru."  # type: ignore[union-attr]
     composing.mirror.film.setFocus()
     key(composing, "compose")  # comes back as it was left
     assert room.greeting.toPlainText() == "Hello Nuru." and room.words.edits["cue"].toPlainText() == "Pad stays where it is."
@@ -74,7 +74,7 @@ def test_words_ticks_and_order_are_saved_as_they_change(composing: MainWindow, q
 def test_phrases_are_offered_and_put_in(composing: MainWindow, qtbot: QtBot) -> None:
     room = composing.reply_room
     suggested = first(composing).cue
-    composing.desk.store.phrases.used("cue", "other_fault", "Slow is smooth.")
+    composing.library.store.phrases.used("cue", "other_fault", "Slow is smooth.")
     room.words.edits["cue"].setPlainText("something else")
     room.words.offer("cue")
     menu = room.words.menu()
@@ -174,13 +174,13 @@ def test_the_preview_shows_the_written_files_and_sends_them(composing: MainWindo
     dialog = composing.findChild(PreviewDialog)
     assert dialog is not None
     qtbot.waitUntil(lambda: dialog.at.value() > 3, timeout=10000)
-    film = composing.desk.store.reply_folder(composing.review.film_id) / "reply.mp4"
+    film = composing.library.store.reply_folder(composing.review.film_id) / "reply.mp4"
     written = film.read_bytes()
     QTest.keyClick(dialog, Qt.Key.Key_Return)
     composing.reply_control.send()  # a second press while it is on its way sends nothing twice
     qtbot.waitUntil(lambda: not composing.jobs, timeout=PATIENCE)
-    assert len(composing.desk.store.replies.of_film(composing.review.film_id)) == 1
-    sent = composing.desk.store.replies.of_film(composing.review.film_id)[0]
+    assert len(composing.library.store.replies.of_film(composing.review.film_id)) == 1
+    sent = composing.library.store.replies.of_film(composing.review.film_id)[0]
     assert (sent.folder / "reply.mp4").read_bytes() == written and sent.state == "handed"
     assert "Sent" in room.state.text() and str(len(sent.files)) in room.state.text()
 
@@ -222,7 +222,7 @@ def test_a_client_is_deleted_only_after_a_yes(window: MainWindow, qtbot: QtBot) 
         button = next(b for b in box.findChildren(QPushButton) if b.text().replace("&", "") == answer)
         qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-        assert any(f.client_name.startswith("Nuru") for f in window.desk.films()) == (answer == "Cancel")
+        assert any(f.client_name.startswith("Nuru") for f in window.library.films()) == (answer == "Cancel")
     assert window.review is None and window.stack.currentWidget() is window.desk_room
 
 

@@ -90,7 +90,7 @@ def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtB
     mirror.film.setFocus()
     key(window, "step_on")
     assert window.review.seed(60)["hip_left"][0] == pytest.approx(placed[0] + 0.25)
-    assert window.desk.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
+    assert window.library.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for _ in range(2):
         window.actions_by_id["undo"].trigger()
@@ -168,7 +168,7 @@ def test_one_and_a_half_reps_are_said_with_a_key_and_taken_back(window: MainWind
         window.mirror.film.setFocus()
         key(window, "halves")
         qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-        assert window.desk.store.film(window.review.film_id).brief.get("pattern") == pattern
+        assert window.library.store.film(window.review.film_id).brief.get("pattern") == pattern
         assert ("one-and-a-half" in window.mirror.title.text()) == (pattern is not None)
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTranslator
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import ROOMS, MainWindow
@@ -31,12 +31,12 @@ class Longer(QTranslator):
 
 
 @pytest.fixture
-def foreign(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainWindow]:
+def foreign(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iterator[MainWindow]:
     """The window in a language that is a third longer."""
     apply_theme(qapp)
     translator = Longer()
     qapp.installTranslator(translator)
-    window = MainWindow(demo_desk)
+    window = MainWindow(demo_library)
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

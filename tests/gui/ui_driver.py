@@ -28,7 +28,7 @@ def opened(window: MainWindow, qtbot: QtBot, film_id: int) -> None:
 
 
 def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
-    mine = [f for f in window.desk.films() if f.client_name.startswith(client)]
+    mine = [f for f in window.library.films() if f.client_name.startswith(client)]
     film = next((f for f in mine if f.brief["movement"] == "back_squat"), mine[0])
     opened(window, qtbot, film.id)
     qtbot.waitUntil(lambda: window.review is not None and (window.review.evidence is None or solved(window)), timeout=PATIENCE)

@@ -8,19 +8,19 @@ import pytest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.failures import FailureGuard
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import MainWindow
 
 
 @pytest.fixture
-def guarded(qtbot: QtBot, qapp: QApplication, demo_desk: Desk) -> Iterator[MainWindow]:
+def guarded(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iterator[MainWindow]:
     """The window as the program opens it, its failure guard installed."""
     apply_theme(qapp)
-    guard = FailureGuard(demo_desk.failures)
+    guard = FailureGuard(demo_library.failures)
     guard.install()
-    window = MainWindow(demo_desk)
+    window = MainWindow(demo_library)
     guard.told.connect(window.show_error)
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)

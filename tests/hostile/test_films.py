@@ -14,7 +14,7 @@ import pytest
 from deepmirror.errors import BadFilm
 from deepmirror.media.film import Film
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from tests.conftest import DEMO
 
 
@@ -120,34 +120,34 @@ def test_a_film_that_changes_its_size_is_refused_where_it_does(tmp_path: Path) -
         list(film.stream())
 
 
-def test_a_film_whose_measuring_breaks_fails_alone_and_can_be_tried_again(demo_desk: Desk) -> None:
-    first, second = (f.id for f in demo_desk.films()[:2])
-    good = demo_desk.evidence(first, len(Film(demo_desk.store.film(first).path).times))
+def test_a_film_whose_measuring_breaks_fails_alone_and_can_be_tried_again(demo_library: FilmLibrary) -> None:
+    first, second = (f.id for f in demo_library.films()[:2])
+    good = demo_library.evidence(first, len(Film(demo_library.store.film(first).path).times))
     assert good is not None
 
     def breaks(*_: object) -> None:
-        raise RuntimeError(f"a mistake in the film of {demo_desk.store.film(first).client_name}")
+        raise RuntimeError(f"a mistake in the film of {demo_library.store.film(first).client_name}")
 
-    demo_desk.look = breaks  # type: ignore[assignment]
-    failed = demo_desk.measure(first, Progress())
-    assert failed.state == "failed" and "went wrong" in failed.line and first not in demo_desk.unmeasured()
-    report = next(demo_desk.store.state_folder().glob("crash-*.txt")).read_text()
+    demo_library.look = breaks  # type: ignore[assignment]
+    failed = demo_library.measure(first, Progress())
+    assert failed.state == "failed" and "went wrong" in failed.line and first not in demo_library.unmeasured()
+    report = next(demo_library.store.state_folder().glob("crash-*.txt")).read_text()
     assert "RuntimeError" in report and "services/films/film_library.py" in report
-    assert failed.client_name not in report and str(Path.home()) not in report.replace("/root", "")
-    demo_desk.look = lambda *_: good
-    assert demo_desk.measure(first, Progress()).state == "ready"
-    demo_desk.store.update_film(second, state="sent")
-    demo_desk.look = breaks  # type: ignore[assignment]
-    assert demo_desk.measure(second, Progress()).state == "sent"  # what was answered stays so
+    assert failed.client_name not in report and str(Path.to_reference_frame()) not in report.replace("/root", "")
+    demo_library.look = lambda *_: good
+    assert demo_library.measure(first, Progress()).state == "ready"
+    demo_library.store.update_film(second, state="sent")
+    demo_library.look = breaks  # type: ignore[assignment]
+    assert demo_library.measure(second, Progress()).state == "sent"  # what was answered stays so
 
 
 @pytest.mark.parametrize("damage", ["cut", "empty", "zeros", "another film's"])
-def test_torn_evidence_is_made_again(demo_desk: Desk, damage: str) -> None:
-    film, other = demo_desk.films()[0], demo_desk.films()[1]
-    path = demo_desk.store.evidence_path(film.id)
+def test_torn_evidence_is_made_again(demo_library: FilmLibrary, damage: str) -> None:
+    film, other = demo_library.films()[0], demo_library.films()[1]
+    path = demo_library.store.evidence_path(film.id)
     whole = path.read_bytes()
     torn = {"cut": whole[: len(whole) // 2], "empty": b"", "zeros": bytes(len(whole))}
-    path.write_bytes(torn.get(damage, demo_desk.store.evidence_path(other.id).read_bytes()))
-    reader, _, evidence = demo_desk.open_analysis(film.id)
-    assert evidence is None and demo_desk.lacks_evidence(film)
+    path.write_bytes(torn.get(damage, demo_library.store.evidence_path(other.id).read_bytes()))
+    reader, _, evidence = demo_library.open_analysis(film.id)
+    assert evidence is None and demo_library.lacks_evidence(film)
     reader.close()

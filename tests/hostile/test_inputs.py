@@ -21,11 +21,11 @@ from deepmirror.core.skeleton import JOINTS
 from deepmirror.errors import BadBrief, BadMovement, CannotSolve, DeepMirrorError
 from deepmirror.exchange.brief import FREE_POINTS, check_brief
 from deepmirror.exchange.bundle import SetFile, check_set, read_bundle
-from deepmirror.exchange.post import Letter
+from deepmirror.exchange.mailbox import Letter
 from deepmirror.movements.loader import copy_definition, load_catalogue
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis, conclude
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.films.review import Review
 from deepmirror.services.posture.posture_commands import PostureRequest, build_record
@@ -105,7 +105,7 @@ LETTERS: dict[str, Callable[[], tuple[bytes, bytes]]] = {
 
 @pytest.mark.parametrize("kind", LETTERS)
 def test_a_letter_that_breaks_is_a_line_on_the_desk_and_those_behind_it_go_on(
-    demo_desk: Desk, tmp_path: Path, short_film: Path, kind: str
+    demo_library: FilmLibrary, tmp_path: Path, short_film: Path, kind: str
 ) -> None:
     name, data = LETTERS[kind]()
     path = tmp_path / os.fsdecode(name)
@@ -117,14 +117,14 @@ def test_a_letter_that_breaks_is_a_line_on_the_desk_and_those_behind_it_go_on(
         def letters(self) -> list[Letter]:
             return [Letter(f"{p.name}|1", p.name, p) for p in (path, behind)]
 
-    first, second = Arrivals(demo_desk, Mailbox()).collect(Progress())
+    first, second = Arrivals(demo_library, Mailbox()).collect(Progress())
     assert first.state == "refused" and first.sentence and second.state == "waiting"
     first.sentence.encode("utf-8")
-    assert Arrivals(demo_desk, Mailbox()).collect(Progress()) == [], "at the next start it is known"
+    assert Arrivals(demo_library, Mailbox()).collect(Progress()) == [], "at the next start it is known"
 
 
 def test_a_letter_nobody_foresaw_costs_itself_only(
-    demo_desk: Desk, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch
+    demo_library: FilmLibrary, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "a.zip").write_bytes(b"PK\x03\x04 x")
     shutil.copyfile(short_film, tmp_path / "b.mp4")
@@ -137,7 +137,7 @@ def test_a_letter_nobody_foresaw_costs_itself_only(
         raise ZeroDivisionError
 
     monkeypatch.setattr("deepmirror.services.program.arrivals.read_bundle", breaks)
-    first, second = Arrivals(demo_desk, Mailbox()).collect(Progress())
+    first, second = Arrivals(demo_library, Mailbox()).collect(Progress())
     assert first.state == "refused" and "crash-" in first.sentence and second.state == "waiting"
 
 
@@ -191,10 +191,10 @@ def test_any_marks_and_points_give_numbers_or_a_sentence(analyses: dict[str, Ana
     ],
 )
 def test_marks_no_film_can_show_are_refused_at_the_edit_and_change_nothing(
-    demo_desk: Desk, edit: Callable[[Review], object], words: str
+    demo_library: FilmLibrary, edit: Callable[[Review], object], words: str
 ) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove"))
-    review = Review(demo_desk, film.id, conclude=False)
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Tove"))
+    review = Review(demo_library, film.id, conclude=False)
     marks = review.brief.file.marks
     with pytest.raises(BadBrief, match=words):
         edit(review)
@@ -202,9 +202,9 @@ def test_marks_no_film_can_show_are_refused_at_the_edit_and_change_nothing(
     review.close()
 
 
-def test_the_side_that_was_not_looked_at_is_said_to_need_measuring(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Bram"))
-    review = Review(demo_desk, film.id, conclude=False)
+def test_the_side_that_was_not_looked_at_is_said_to_need_measuring(demo_library: FilmLibrary) -> None:
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Bram"))
+    review = Review(demo_library, film.id, conclude=False)
     other = {"side-left": "side-right", "side-right": "side-left"}[review.brief.file.view]
     review.set_field(view=other, seeds=[], marks={})
     with pytest.raises(CannotSolve, match="not followed"):
@@ -212,10 +212,10 @@ def test_the_side_that_was_not_looked_at_is_said_to_need_measuring(demo_desk: De
     review.close()
 
 
-def test_what_was_stored_before_is_answered_in_a_sentence_and_can_be_mended(demo_desk: Desk) -> None:
-    film = demo_desk.films()[0]
-    demo_desk.store.update_film(film.id, brief=film.brief | {"marks": {"rail": [[5, 5], [5, 5]], "pivot": [1e30, 1]}})
-    review = Review(demo_desk, film.id, conclude=False)
+def test_what_was_stored_before_is_answered_in_a_sentence_and_can_be_mended(demo_library: FilmLibrary) -> None:
+    film = demo_library.films()[0]
+    demo_library.store.update_film(film.id, brief=film.brief | {"marks": {"rail": [[5, 5], [5, 5]], "pivot": [1e30, 1]}})
+    review = Review(demo_library, film.id, conclude=False)
     with pytest.raises(CannotSolve, match="far outside"):
         review.conclude()
     review.set_field(tempo="2-0-1-0")  # another edit is not locked out by the old mark

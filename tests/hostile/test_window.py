@@ -14,7 +14,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.ui.opening import open_desk
 from deepmirror.ui.window import MainWindow
@@ -38,7 +38,7 @@ def still_works(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def reported(window: MainWindow, kind: str) -> bool:
-    return any(kind in p.read_text() for p in window.desk.store.state_folder().glob("crash-*.txt"))
+    return any(kind in p.read_text() for p in window.library.store.state_folder().glob("crash-*.txt"))
 
 
 def test_a_mistake_in_a_slot(guarded: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -58,8 +58,8 @@ def test_a_mistake_in_a_job(guarded: MainWindow, qtbot: QtBot, monkeypatch: pyte
     def breaks(*_: object) -> None:
         raise KeyError("in a job")
 
-    monkeypatch.setattr(guarded.desk, "conclude", breaks)
-    opened(guarded, qtbot, guarded.desk.films()[0].id)
+    monkeypatch.setattr(guarded.library, "conclude", breaks)
+    opened(guarded, qtbot, guarded.library.films()[0].id)
     qtbot.waitUntil(lambda: bool(said(guarded)) and not guarded.jobs, timeout=PATIENCE)
     assert len(said(guarded)) == 1 and reported(guarded, "KeyError")
     assert guarded.review is not None and "could not be worked out" in guarded.review.problem
@@ -89,34 +89,34 @@ def test_a_mistake_in_the_frame_thread(guarded: MainWindow, qtbot: QtBot, monkey
 def test_a_child_that_ends_makes_a_failed_film_that_a_key_tries_again(
     guarded: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, how: str
 ) -> None:
-    film = guarded.desk.films()[0]
+    film = guarded.library.films()[0]
     code = "raise OverflowError('of ' + 'Tove Lindqvist')" if how.startswith("a mistake") else "os.kill(os.getpid(), 9)"
     script = f"import os, sys; from deepmirror import bootstrap\ndef f(): {code}\nsys.exit(bootstrap.ending(f))"
-    real, real_look = subprocess.Popen, guarded.desk.look
+    real, real_look = subprocess.Popen, guarded.library.look
     monkeypatch.setattr("deepmirror.services.common.jobs.subprocess.Popen", lambda words, **k: real([words[0], "-c", script], **k))
-    guarded.desk.look = SubprocessObserver(None, guarded.desk.store.work_folder())
+    guarded.library.look = SubprocessObserver(None, guarded.library.store.work_folder())
     guarded.go("desk")
     guarded.desk_room.show_all()
     guarded.desk_room._select(film.id)
     key(guarded, "measure")
-    qtbot.waitUntil(lambda: guarded.desk.store.film(film.id).state == "failed" and not guarded.jobs, timeout=PATIENCE)
-    line = guarded.desk.store.film(film.id).line
+    qtbot.waitUntil(lambda: guarded.library.store.film(film.id).state == "failed" and not guarded.jobs, timeout=PATIENCE)
+    line = guarded.library.store.film(film.id).line
     assert ("signal 9" in line) == (how == "a killed child") and said(guarded) == []
     if how.startswith("a mistake"):
         assert reported(guarded, "OverflowError") and not reported(guarded, "Tove Lindqvist")
-    assert list(guarded.desk.store.work_folder().iterdir()) == []
+    assert list(guarded.library.store.work_folder().iterdir()) == []
     monkeypatch.undo()
-    good = guarded.desk.evidence(film.id, film_frames(guarded.desk, film.id))
-    guarded.desk.look = lambda *_: good
+    good = guarded.library.evidence(film.id, film_frames(guarded.library, film.id))
+    guarded.library.look = lambda *_: good
     guarded.desk_room._select(film.id)
     key(guarded, "measure")
-    qtbot.waitUntil(lambda: guarded.desk.store.film(film.id).state == "ready" and not guarded.jobs, timeout=PATIENCE)
-    guarded.desk.look = real_look
+    qtbot.waitUntil(lambda: guarded.library.store.film(film.id).state == "ready" and not guarded.jobs, timeout=PATIENCE)
+    guarded.library.look = real_look
     still_works(guarded, qtbot)
 
 
-def film_frames(desk: Desk, film_id: int) -> int:
-    film, _, _ = desk.open_analysis(film_id)
+def film_frames(library: FilmLibrary, film_id: int) -> int:
+    film, _, _ = library.open_analysis(film_id)
     with film:
         return len(film.times)
 
@@ -125,15 +125,15 @@ def test_an_edit_a_locked_library_does_not_take_is_told_kept_and_saved(guarded: 
     open_film(guarded, qtbot, "Tove")
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
     assert guarded.review is not None
-    with locked(guarded.desk.store.folder):
+    with locked(guarded.library.store.folder):
         guarded.mirror.annotator.set_field(tempo="3-1-1-0")
         qtbot.waitUntil(lambda: bool(said(guarded)), timeout=PATIENCE)
         assert len(said(guarded)) == 1 and "is kept in the window" in said(guarded)[0] and guarded.edits.sign.isVisible()
         assert not guarded.close() and guarded.isVisible(), "it asks before an edit is lost"
         qtbot.waitUntil(lambda: not guarded.jobs, timeout=PATIENCE)
-    guarded.desk.saver.retry()
+    guarded.library.saver.retry()
     assert not guarded.edits.sign.isVisible()
-    assert guarded.desk.store.film(guarded.review.film_id).brief["tempo"] == "3-1-1-0"
+    assert guarded.library.store.film(guarded.review.film_id).brief["tempo"] == "3-1-1-0"
 
 
 def test_what_was_answered_of_a_film_is_not_lost_when_it_cannot_be_taken_in(
@@ -150,30 +150,32 @@ def test_what_was_answered_of_a_film_is_not_lost_when_it_cannot_be_taken_in(
     ok = next(b for b in dialog.findChildren(QPushButton) if b.objectName() == "accent")
     qtbot.mouseClick(ok, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "No space left" in dialog.problem.text(), timeout=PATIENCE)
-    assert dialog.isVisible() and dialog.name.text() == "Ulla Brandt" and not any(c.name == "Ulla Brandt" for c in guarded.desk.clients())
+    assert (
+        dialog.isVisible() and dialog.name.text() == "Ulla Brandt" and not any(c.name == "Ulla Brandt" for c in guarded.library.clients())
+    )
     monkeypatch.undo()
     qtbot.mouseClick(ok, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: any(f.client_name == "Ulla Brandt" for f in guarded.desk.films()), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: any(f.client_name == "Ulla Brandt" for f in guarded.library.films()), timeout=PATIENCE)
     guarded.stop_job()
     qtbot.waitUntil(lambda: not guarded.jobs, timeout=PATIENCE)
 
 
 def test_evidence_that_is_gone_is_made_again_when_the_film_is_opened(guarded: MainWindow, qtbot: QtBot) -> None:
-    film = guarded.desk.films()[0]
-    good = guarded.desk.evidence(film.id, film_frames(guarded.desk, film.id))
-    guarded.desk.look = lambda *_: good
-    guarded.desk.store.evidence_path(film.id).write_bytes(b"PK torn")
+    film = guarded.library.films()[0]
+    good = guarded.library.evidence(film.id, film_frames(guarded.library, film.id))
+    guarded.library.look = lambda *_: good
+    guarded.library.store.evidence_path(film.id).write_bytes(b"PK torn")
     opened(guarded, qtbot, film.id)
     qtbot.waitUntil(lambda: solved(guarded), timeout=PATIENCE)
-    assert guarded.desk.store.film(film.id).state == film.state
+    assert guarded.library.store.film(film.id).state == film.state
 
 
 def test_names_are_words_and_never_markup(guarded: MainWindow, qtbot: QtBot) -> None:
     name = "<img src=/etc/x.png><b>Ann</b> & Co"
-    film = next(f for f in guarded.desk.films() if f.client_name.startswith("Bram"))
-    with guarded.desk.store.transaction() as s:
+    film = next(f for f in guarded.library.films() if f.client_name.startswith("Bram"))
+    with guarded.library.store.transaction() as s:
         s.connection().exec_driver_sql("UPDATE client SET name = ? WHERE id = ?", (name, film.client_id))
-    arrivals = guarded.desk.store.arrivals
+    arrivals = guarded.library.store.arrivals
     arrivals.add(letter="x", name="<h1>big</h1>.zip", sha256="0", came_at="2026", state="refused", sentence="<u>why</u>")
     guarded.desk_room.refresh()
     opened(guarded, qtbot, film.id)
@@ -192,13 +194,15 @@ def test_names_are_words_and_never_markup(guarded: MainWindow, qtbot: QtBot) -> 
 
 
 @pytest.mark.parametrize(("choice", "opened"), [("Open it for reading only", True), ("Close", False)])
-def test_a_library_that_is_open_elsewhere_can_be_read(qtbot: QtBot, qapp: QApplication, demo_desk: Desk, choice: str, opened: bool) -> None:
-    folder = demo_desk.store.folder
+def test_a_library_that_is_open_elsewhere_can_be_read(
+    qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary, choice: str, opened: bool
+) -> None:
+    folder = demo_library.store.folder
     QTimer.singleShot(200, lambda: answer(choice))
-    desk = open_desk(folder, lambda reading: Desk(folder, NOON, read_only=reading))
-    assert (desk is not None) == opened
-    if desk is not None:
-        window = MainWindow(desk)
+    library = open_desk(folder, lambda reading: FilmLibrary(folder, NOON, read_only=reading))
+    assert (library is not None) == opened
+    if library is not None:
+        window = MainWindow(library)
         window.show()
         assert "reading only" in window.windowTitle()
         open_film(window, qtbot, "Tove")
@@ -209,15 +213,15 @@ def test_a_library_that_is_open_elsewhere_can_be_read(qtbot: QtBot, qapp: QAppli
         window.deleteLater()
 
 
-def test_a_damaged_library_goes_back_to_a_backup_when_the_coach_says_so(qtbot: QtBot, demo_desk: Desk) -> None:
-    folder, count = demo_desk.store.folder, len(demo_desk.films())
-    demo_desk.close()
+def test_a_damaged_library_goes_back_to_a_backup_when_the_coach_says_so(qtbot: QtBot, demo_library: FilmLibrary) -> None:
+    folder, count = demo_library.store.folder, len(demo_library.films())
+    demo_library.close()
     (folder / "library.db").write_bytes(b"")
     QTimer.singleShot(200, lambda: answer("Go back to"))
     QTimer.singleShot(900, lambda: answer("Go on"))
-    desk = open_desk(folder, lambda reading: Desk(folder, NOON, read_only=reading))
-    assert desk is not None and len(desk.films()) == count
-    desk.close()
+    library = open_desk(folder, lambda reading: FilmLibrary(folder, NOON, read_only=reading))
+    assert library is not None and len(library.films()) == count
+    library.close()
 
 
 def answer(words: str) -> None:

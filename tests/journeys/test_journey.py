@@ -37,9 +37,9 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     buttons = dialog.findChild(QDialogButtonBox)
     assert buttons is not None
     qtbot.mouseClick(buttons.button(QDialogButtonBox.StandardButton.Ok), Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.desk.films()[0].client_name == "Ulla Brandt", timeout=PATIENCE)
-    film = window.desk.films()[0]
-    qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "ready", timeout=PATIENCE)
+    qtbot.waitUntil(lambda: window.library.films()[0].client_name == "Ulla Brandt", timeout=PATIENCE)
+    film = window.library.films()[0]
+    qtbot.waitUntil(lambda: window.library.store.film(film.id).state == "ready", timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
 
     opened(window, qtbot, film.id)
@@ -69,8 +69,8 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
     room.pick_code("tempo_fast_eccentric")
     room.words.edits["cue"].setPlainText("Four slow counts down.")
     qtbot.mouseClick(room.send, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.desk.store.film(film.id).state == "sent", timeout=PATIENCE)
-    folder = window.desk.store.replies.of_film(film.id)[0].folder
+    qtbot.waitUntil(lambda: window.library.store.film(film.id).state == "sent", timeout=PATIENCE)
+    folder = window.library.store.replies.of_film(film.id)[0].folder
     assert "Four slow counts down." in (folder / "reply.html").read_text()
     names = {p.name for p in folder.iterdir()}
     assert {
@@ -84,4 +84,4 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
         "angles.csv",
         "measures.json",
     } <= names
-    assert window.desk.store.film(film.id).draft["corrections"]
+    assert window.library.store.film(film.id).draft["corrections"]

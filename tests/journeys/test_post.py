@@ -16,7 +16,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.program.arrivals import Arrivals
-from deepmirror.standins.post import SimulatedMailbox, SimulatedOutbox
+from deepmirror.standins.simulated_post import SimulatedMailbox, SimulatedOutbox
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.window import MainWindow
 from tests.conftest import DEMO
@@ -35,16 +35,16 @@ def looked_at_before(
 
 
 def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    desk = window.desk
-    desk.look = looked_at_before
+    library = window.library
+    library.look = looked_at_before
     window.outbox = SimulatedOutbox(tmp_path / "out")
     clock = [5.0]
     mailbox = SimulatedMailbox(DEMO / "arrivals" / "plan.json", tmp_path / "post", lambda: clock[0])
-    window.inbox.watch(Arrivals(desk, mailbox))
-    qtbot.waitUntil(lambda: desk.films()[0].client_name.startswith("Bram") and desk.films()[0].state == "ready", timeout=PATIENCE)
+    window.inbox.watch(Arrivals(library, mailbox))
+    qtbot.waitUntil(lambda: library.films()[0].client_name.startswith("Bram") and library.films()[0].state == "ready", timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     window.inbox.rest()
-    film = desk.films()[0]
+    film = library.films()[0]
     assert film.line == "4 reps · Lowered faster than prescribed" and len(film.turns) == 4
 
     actions = 0
@@ -54,9 +54,9 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
         key(window, action)
         actions += 1
 
-    for other in desk.films():  # the others have been answered today
+    for other in library.films():  # the others have been answered today
         if other.id != film.id and other.state == "ready":
-            desk.store.update_film(other.id, state="sent")
+            library.store.update_film(other.id, state="sent")
     window.desk_room.refresh()
     window.desk_room.list.setFocus()
     press("next_film")
@@ -81,24 +81,24 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     assert dialog is not None
     QTest.keyClick(dialog, Qt.Key.Key_Return)
     actions += 1
-    qtbot.waitUntil(lambda: desk.store.film(film.id).state == "sent" and not window.jobs, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: library.store.film(film.id).state == "sent" and not window.jobs, timeout=PATIENCE)
     assert actions == 6  # of at most 25, and not a word typed
     out = next(p for p in (tmp_path / "out").iterdir() if not p.name.startswith("."))
     page = (out / "reply.html").read_text()
     assert "Since last time: Stops above the agreed depth" in page and "real change" in page and "Last time" in page
-    states = {(w.item["code"], w.state) for w in desk.store.watches.of_client(film.client_id)}
+    states = {(w.item["code"], w.state) for w in library.store.watches.of_client(film.client_id)}
     assert states == {("shallow_depth", "closed"), ("tempo_fast_eccentric", "changed"), ("tempo_fast_eccentric", "open")}
 
 
 def test_the_week_after_speaks_on_the_correction_and_it_is_said_anew(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    desk = window.desk
-    film = next(f for f in desk.films() if f.client_name.startswith("Bram"))
+    library = window.library
+    film = next(f for f in library.films() if f.client_name.startswith("Bram"))
     third = tmp_path / "third.mp4"
     shutil.copyfile(DEMO / "bram_back_squat_side.mp4", third)
     with third.open("ab") as handle:
         handle.write(b"\x00" * 8)  # another file by its hash, the same film to look at
-    desk.look = lambda *rest: Evidence.load(DEMO / "bram_back_squat_side.npz")
-    record = desk.import_film(third, film.client_id, "back_squat", "side-right", 80, "2-0-1-0")
+    library.look = lambda *rest: Evidence.load(DEMO / "bram_back_squat_side.npz")
+    record = library.import_film(third, film.client_id, "back_squat", "side-right", 80, "2-0-1-0")
     window.measure_film(record.id)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     opened(window, qtbot, record.id)

@@ -8,7 +8,7 @@ import pytest
 
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.uncertain_value import Value
-from deepmirror.judge.causes import gather, ranked
+from deepmirror.judge.causes import collect_evidence, ranked
 from deepmirror.movements.schema import Cause
 from tests.core.test_measures import REP, squat_side
 
@@ -39,6 +39,6 @@ def set_of(count: int) -> MeasurementContext:
 def test_the_strongest_evidence_names_the_cause(
     reps: tuple[int, ...], film: dict[str, Value], limit: str | None, first: str, because: str | None
 ) -> None:
-    evidence = gather(set_of(5), film, reps, limit)
+    evidence = collect_evidence(set_of(5), film, reps, limit)
     assert ranked(CAUSES, evidence)[0] == first
     assert (because is None and not evidence) or any(because in e.because for e in evidence if because)

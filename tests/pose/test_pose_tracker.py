@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from deepmirror.media.film import Film
-from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detector, LandmarkNetwork, Region, Sighting
-from deepmirror.pose.pose_tracker import FINAL, QUICK, PoseTracker, restless
+from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detection, Detector, LandmarkNetwork, Region
+from deepmirror.pose.pose_tracker import FINAL, QUICK, PoseTracker, region_misfit
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
@@ -61,11 +61,11 @@ class Shows:
     def __init__(self, wants: dict[Region, Region]) -> None:
         self._wants = wants
 
-    def look(self, _: np.ndarray, looked: Region) -> Sighting:
+    def look(self, _: np.ndarray, looked: Region) -> Detection:
         points, wanted = np.zeros((39, 2)), self._wants[looked]
         points[33] = wanted.x, wanted.y
         points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
-        return Sighting(points, np.ones(39), 0.9)
+        return Detection(points, np.ones(39), 0.9)
 
 
 @pytest.mark.parametrize("right", ["followed", "anew"])
@@ -79,7 +79,7 @@ def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: PoseTracker, 
     seen = watcher._look(0, 0, EMPTY).seen
     assert seen is not None
     assert np.degrees(seen.next_region().turn) == pytest.approx(np.degrees(both[right].turn))
-    assert restless(both[right], seen) == pytest.approx(0, abs=1e-9)
+    assert region_misfit(both[right], seen) == pytest.approx(0, abs=1e-9)
 
 
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])

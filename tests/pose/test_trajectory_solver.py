@@ -14,7 +14,7 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, JointOffsetPrior, Offsets, Posture, offsets
-from deepmirror.pose.pose_tracker import LEG, unswap
+from deepmirror.pose.pose_tracker import LEG, fix_side_swaps
 from deepmirror.pose.track_uncertainty import DRIFT_REST, _systematic
 from deepmirror.pose.trajectory_solver import Lengths, SegmentRotations, Solution, SourceWeights, solve
 from deepmirror.services.films.analysis import conclude
@@ -243,7 +243,7 @@ def test_legs_taken_for_one_another_are_exchanged_back() -> None:
     left = [i for i, n in enumerate(names) if n.endswith("_left") and n.split("_")[0] in LEG]
     right = [names.index(names[i].replace("_left", "_right")) for i in left]
     swapped[12:20, left], swapped[12:20, right] = path[12:20, right], path[12:20, left]
-    unswap(swapped, names)
+    fix_side_swaps(swapped, names)
     assert np.allclose(swapped, path)
 
 

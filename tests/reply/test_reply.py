@@ -22,7 +22,7 @@ from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.replies.composing import draft_reply
-from deepmirror.services.replies.rendering import export_reply, ghost_lines, source_of, still
+from deepmirror.services.replies.rendering import correction_picture, export_reply, ghost_lines, source_of
 from tests.conftest import DEMO, truth_of
 
 NAME = "bram_back_squat_side"
@@ -92,11 +92,11 @@ def test_a_picture_draws_on_a_copy_and_where_the_joint_is(analyses: dict[str, An
     item = draft_reply(analysis).corrections[0]
     with Film(DEMO / f"{NAME}.mp4") as film:
         before = film.picture(item.frame).copy()
-        drawn = still(film, analysis, item)
+        drawn = correction_picture(film, analysis, item)
         assert np.array_equal(before, film.picture(item.frame))
     item.zoom = False
     with Film(DEMO / f"{NAME}.mp4") as film:
-        drawn = still(film, analysis, item)
+        drawn = correction_picture(film, analysis, item)
     x, y = (round(float(v)) for v in analysis.scene.track.point("hip_right")[item.frame])
     assert np.abs(drawn[y - 3 : y + 4, x - 3 : x + 4].astype(int) - before[y - 3 : y + 4, x - 3 : x + 4]).mean() > 20
 
@@ -113,9 +113,9 @@ def test_the_ghost_is_drawn_into_still_and_film_only_when_chosen(analyses: dict[
     analysis = analyses[NAME]
     item = draft_reply(analysis).corrections[0]
     with Film(DEMO / f"{NAME}.mp4") as film:
-        without = still(film, analysis, item)
+        without = correction_picture(film, analysis, item)
         item.ghost = True
-        with_ghost = still(film, analysis, item)
+        with_ghost = correction_picture(film, analysis, item)
     changed = np.abs(without.astype(int) - with_ghost).max(axis=2) > 40
     assert 500 < changed.sum() < 0.1 * changed.size  # an outline, not a filled body
     reply = draft_reply(analysis)

@@ -12,13 +12,13 @@ import pytest
 from deepmirror import files
 from deepmirror.errors import BadBundle, DeepMirrorError
 from deepmirror.exchange.bundle import SetFile, write_bundle
-from deepmirror.exchange.post import FolderMailbox, Letter
+from deepmirror.exchange.mailbox import FolderMailbox, Letter
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.arrivals import Arrivals, Placed, place, unplaced
 from deepmirror.services.replies.delivery import folder_outbox
 from deepmirror.services.replies.retake_request import draft_request, send_request
-from deepmirror.standins.post import SimulatedMailbox
+from deepmirror.standins.simulated_post import SimulatedMailbox
 from tests.conftest import DEMO
 
 PLAN = DEMO / "arrivals" / "plan.json"
@@ -34,14 +34,14 @@ class Clock:
         return self.now
 
 
-def states(desk: Desk) -> dict[str, str]:
-    return {a.name: a.state for a in desk.store.arrivals.newest()}
+def states(library: FilmLibrary) -> dict[str, str]:
+    return {a.name: a.state for a in library.store.arrivals.newest()}
 
 
-def test_the_demos_letters_arrive_late_twice_and_damaged_and_none_is_lost(demo_desk: Desk, tmp_path: Path) -> None:
+def test_the_demos_letters_arrive_late_twice_and_damaged_and_none_is_lost(demo_library: FilmLibrary, tmp_path: Path) -> None:
     clock = Clock()
     mailbox = SimulatedMailbox(PLAN, tmp_path / "post", clock)
-    arrivals = Arrivals(demo_desk, mailbox)
+    arrivals = Arrivals(demo_library, mailbox)
     assert arrivals.collect(Progress()) == []
     seen = []
     for now in (5, 9, 13, 17, 21, 27, 60):
@@ -49,7 +49,7 @@ def test_the_demos_letters_arrive_late_twice_and_damaged_and_none_is_lost(demo_d
         seen += [r.name for r in arrivals.collect(Progress())]
     letters = json.loads(PLAN.read_text())["letters"]
     assert seen == [x["name"] for x in sorted(letters, key=lambda x: x["after_s"])] != [x["name"] for x in letters]
-    assert states(demo_desk) == {
+    assert states(demo_library) == {
         "bram week two.zip": "taken",
         "tove front squat rack.mp4": "waiting",
         "nuru extension.zip": "refused",
@@ -57,12 +57,12 @@ def test_the_demos_letters_arrive_late_twice_and_damaged_and_none_is_lost(demo_d
         "nuru extension again.zip": "taken",
         "bram week two (1).zip": "twin",
     }
-    for record in demo_desk.store.arrivals.newest():
+    for record in demo_library.store.arrivals.newest():
         if record.state != "twin":
             assert record.path is not None and record.path.exists()
-    refused = next(a for a in demo_desk.store.arrivals.newest() if a.state == "refused")
+    refused = next(a for a in demo_library.store.arrivals.newest() if a.state == "refused")
     assert refused.path is not None and "damaged" in refused.sentence and "nuru extension.zip" in refused.sentence
-    bram = next(f for f in demo_desk.films() if f.client_name.startswith("Bram"))
+    bram = next(f for f in demo_library.films() if f.client_name.startswith("Bram"))
     assert bram.note.startswith("Took a little off") and json.loads(bram.set_json) == {
         "number": 2,
         "reps": 4,
@@ -71,9 +71,9 @@ def test_the_demos_letters_arrive_late_twice_and_damaged_and_none_is_lost(demo_d
         "tempo": "2-0-1-0",
     }
     assert bram.state == "new" and bram.brief["load_kg"] == 77.5 and bram.brief["client"]["stature_cm"] == 186
-    ines = next(f for f in demo_desk.films() if f.client_name.startswith("Ines"))
+    ines = next(f for f in demo_library.films() if f.client_name.startswith("Ines"))
     assert ines.brief["marks_taken_over"] and ines.brief["marks"]["pad_line"]  # the machine is known: its marks, in question
-    assert Arrivals(demo_desk, SimulatedMailbox(PLAN, tmp_path / "again", clock)).collect(Progress()) == []  # after a restart
+    assert Arrivals(demo_library, SimulatedMailbox(PLAN, tmp_path / "again", clock)).collect(Progress()) == []  # after a restart
 
 
 def test_the_simulated_post_gives_the_same_bytes_every_time(tmp_path: Path) -> None:
@@ -83,22 +83,22 @@ def test_the_simulated_post_gives_the_same_bytes_every_time(tmp_path: Path) -> N
     assert [a.path.read_bytes() == b.path.read_bytes() for a, b in zip(first, second, strict=True)] == [True] * 6
 
 
-def test_a_bare_film_waits_until_the_coach_says_whose_it_is(demo_desk: Desk, tmp_path: Path, short_film: Path) -> None:
+def test_a_bare_film_waits_until_the_coach_says_whose_it_is(demo_library: FilmLibrary, tmp_path: Path, short_film: Path) -> None:
     inbox = tmp_path / "inbox"
     inbox.mkdir()
     shutil.copyfile(short_film, inbox / "yuna goblet_squat monday.mp4")
     mailbox = FolderMailbox(inbox)
-    arrivals = Arrivals(demo_desk, mailbox)
+    arrivals = Arrivals(demo_library, mailbox)
     assert arrivals.collect(Progress()) == []  # it may still grow
     record = arrivals.collect(Progress())[0]
     assert record.state == "waiting"
-    found = unplaced(demo_desk, record, tmp_path)
+    found = unplaced(demo_library, record, tmp_path)
     assert (found.client_name, found.movement) == ("Yuna Marchetti", "goblet_squat")  # a guess from its name, to be confirmed
-    client = next(c for c in demo_desk.clients() if c.name == found.client_name)
-    place(demo_desk, record, found.film, Placed(client.id, "", None, "goblet_squat", "side-left", None, None, ""))
-    assert demo_desk.store.arrivals.waiting() == [] and states(demo_desk)[record.name] == "taken"
+    client = next(c for c in demo_library.clients() if c.name == found.client_name)
+    place(demo_library, record, found.film, Placed(client.id, "", None, "goblet_squat", "side-left", None, None, ""))
+    assert demo_library.store.arrivals.waiting() == [] and states(demo_library)[record.name] == "taken"
     assert (inbox / record.name).read_bytes() == short_film.read_bytes()  # the original stays where it lay
-    assert arrivals.collect(Progress()) == [] and len(demo_desk.store.arrivals.newest()) == 1
+    assert arrivals.collect(Progress()) == [] and len(demo_library.store.arrivals.newest()) == 1
     shutil.copyfile(short_film, inbox / "same again.mp4")
     mailbox.letters()
     assert arrivals.collect(Progress())[0].state == "twin"
@@ -147,45 +147,45 @@ class Given:
     ],
 )
 def test_a_bundle_that_leaves_something_open_waits_and_says_what(
-    demo_desk: Desk, tmp_path: Path, short_film: Path, told: dict[str, Any], words: str
+    demo_library: FilmLibrary, tmp_path: Path, short_film: Path, told: dict[str, Any], words: str
 ) -> None:
     (tmp_path / "post").mkdir()
     letter = bundle_of(tmp_path / "post", short_film, **told, note="hello")
-    record = Arrivals(demo_desk, Given(letter)).collect(Progress())[0]
+    record = Arrivals(demo_library, Given(letter)).collect(Progress())[0]
     assert record.state == "waiting" and words in record.sentence and record.told["note"] == "hello"
-    assert unplaced(demo_desk, record, tmp_path / "out").client_name == told["client"]
-    assert not list((demo_desk.store.folder / "arrivals").glob("tmp*"))
+    assert unplaced(demo_library, record, tmp_path / "out").client_name == told["client"]
+    assert not list((demo_library.store.folder / "arrivals").glob("tmp*"))
 
 
-def test_a_bundle_with_something_that_is_no_film_is_refused_and_kept(demo_desk: Desk, tmp_path: Path) -> None:
+def test_a_bundle_with_something_that_is_no_film_is_refused_and_kept(demo_library: FilmLibrary, tmp_path: Path) -> None:
     (tmp_path / "post").mkdir()
     (tmp_path / "fake.mp4").write_text("this is no film")
     letter = bundle_of(tmp_path / "post", tmp_path / "fake.mp4", client="Bram Achterberg", movement="back_squat", view="front")
-    count = len(demo_desk.films())
-    record = Arrivals(demo_desk, Given(letter)).collect(Progress())[0]
+    count = len(demo_library.films())
+    record = Arrivals(demo_library, Given(letter)).collect(Progress())[0]
     assert record.state == "refused" and record.path is not None and record.path.read_bytes() == letter.path.read_bytes()
-    assert len(demo_desk.films()) == count
+    assert len(demo_library.films()) == count
     gone = Letter("gone", "gone.zip", tmp_path / "gone.zip")
-    assert Arrivals(demo_desk, Given(gone)).collect(Progress())[0].state == "refused"
+    assert Arrivals(demo_library, Given(gone)).collect(Progress())[0].state == "refused"
     with pytest.raises(BadBundle, match="not kept"):
-        unplaced(demo_desk, demo_desk.store.arrivals.newest()[0], tmp_path)
+        unplaced(demo_library, demo_library.store.arrivals.newest()[0], tmp_path)
 
 
-def test_a_new_film_answers_the_request_for_one(demo_desk: Desk, tmp_path: Path, short_film: Path) -> None:
-    old = next(f for f in demo_desk.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
-    request = draft_request(demo_desk, old.id, None)
-    send_request(demo_desk, folder_outbox(demo_desk), old.id, request, Progress())
-    assert demo_desk.store.film(old.id).state == "asked"
+def test_a_new_film_answers_the_request_for_one(demo_library: FilmLibrary, tmp_path: Path, short_film: Path) -> None:
+    old = next(f for f in demo_library.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
+    request = draft_request(demo_library, old.id, None)
+    send_request(demo_library, folder_outbox(demo_library), old.id, request, Progress())
+    assert demo_library.store.film(old.id).state == "asked"
     (tmp_path / "post").mkdir()
     letter = bundle_of(tmp_path / "post", short_film, client="Tove Lindqvist", movement="back_squat", view="side-left")
-    record = Arrivals(demo_desk, Given(letter)).collect(Progress())[0]
-    assert record.state == "taken" and demo_desk.store.film(old.id).state == "replaced"
+    record = Arrivals(demo_library, Given(letter)).collect(Progress())[0]
+    assert record.state == "taken" and demo_library.store.film(old.id).state == "replaced"
 
 
-def test_a_full_disk_loses_no_letter(demo_desk: Desk, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_loses_no_letter(demo_library: FilmLibrary, tmp_path: Path, short_film: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "post").mkdir()
     letter = bundle_of(tmp_path / "post", short_film, client="Tove Lindqvist", movement="back_squat", view="side-left")
-    arrivals = Arrivals(demo_desk, Given(letter))
+    arrivals = Arrivals(demo_library, Given(letter))
     real = files.copy_part
 
     def full(*_: object) -> None:
@@ -194,6 +194,6 @@ def test_a_full_disk_loses_no_letter(demo_desk: Desk, tmp_path: Path, short_film
     monkeypatch.setattr("deepmirror.services.program.arrivals.copy_part", full)
     with pytest.raises(DeepMirrorError, match="tried again"):
         arrivals.collect(Progress())
-    assert demo_desk.store.arrivals.newest() == []
+    assert demo_library.store.arrivals.newest() == []
     monkeypatch.setattr("deepmirror.services.program.arrivals.copy_part", real)
     assert arrivals.collect(Progress())[0].state == "taken"

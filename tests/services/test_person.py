@@ -12,14 +12,14 @@ from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import check_client
 from deepmirror.services.clients.person import CURVES, PersonFile, deepest_against
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.ghost import GhostMaker
 from deepmirror.services.films.review import Review
 
 
 @pytest.fixture
-def bram(demo_desk: Desk) -> PersonFile:
-    return PersonFile(demo_desk, next(c.id for c in demo_desk.clients() if c.name.startswith("Bram")))
+def bram(demo_library: FilmLibrary) -> PersonFile:
+    return PersonFile(demo_library, next(c.id for c in demo_library.clients() if c.name.startswith("Bram")))
 
 
 def test_every_change_is_saved_kept_in_the_history_and_undone(bram: PersonFile) -> None:
@@ -28,11 +28,11 @@ def test_every_change_is_saved_kept_in_the_history_and_undone(bram: PersonFile) 
     bram.set_length("thigh", "48 cm")
     bram.set_limit("ankle_dorsiflexion", 28)
     bram.set_fields("pain", pain=["left knee"])
-    assert bram.desk.store.client(bram.client_id).body["segments_cm"]["thigh"] == 48
+    assert bram.library.store.client(bram.client_id).body["segments_cm"]["thigh"] == 48
     assert [label for _, label in bram.history()] == ["change pain", "change ankle bend", "change thigh", "change stature"]
     while bram.can_undo():
         bram.undo()
-    assert bram.client == start == check_client(bram.desk.store.client(bram.client_id).body)
+    assert bram.client == start == check_client(bram.library.store.client(bram.client_id).body)
     bram.redo()
     assert bram.client.stature_cm == pytest.approx(185.42)
 
@@ -70,8 +70,8 @@ def test_films_have_their_own_say_about_lengths(bram: PersonFile) -> None:
     assert next(r for r in bram.lengths() if r.name == "thigh").flagged
 
 
-def test_a_calf_raise_is_not_laid_among_squats(demo_desk: Desk) -> None:
-    yuna = PersonFile(demo_desk, next(c.id for c in demo_desk.clients() if c.name.startswith("Yuna")))
+def test_a_calf_raise_is_not_laid_among_squats(demo_library: FilmLibrary) -> None:
+    yuna = PersonFile(demo_library, next(c.id for c in demo_library.clients() if c.name.startswith("Yuna")))
     yuna.views = yuna.read_films(Progress())
     raised = next(v for v in yuna.views if "calf" in v.movement.lower())
     assert raised.depths_deg == () and raised.deepest_deg is None
@@ -91,8 +91,8 @@ def test_films_lengths_stand_in_where_nobody_measured(bram: PersonFile) -> None:
 
 
 def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bram: PersonFile) -> None:
-    film = next(f for f in bram.desk.films() if f.client_id == bram.client_id)
-    review = Review(bram.desk, film.id)
+    film = next(f for f in bram.library.films() if f.client_id == bram.client_id)
+    review = Review(bram.library, film.id)
     assert review.analysis is not None
     frame = review.film.frame_at(review.analysis.scene.reps[0].bottom_s)
 
@@ -141,13 +141,13 @@ def test_a_usual_tempo_is_kept_and_goes_into_the_next_film(bram: PersonFile, sho
         bram.set_default("back_squat", "slow", "")
     with pytest.raises(BadBrief):
         bram.set_default("back_squat", "3-1-X-0", "many")
-    film = bram.desk.import_film(short_film, bram.client_id, "back_squat", "side-left")
+    film = bram.library.import_film(short_film, bram.client_id, "back_squat", "side-left")
     assert film.brief["tempo"] == "3-1-X-0"
 
 
-def test_only_films_that_can_have_a_ghost_have_one(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Yuna"))
-    review = Review(demo_desk, film.id)
+def test_only_films_that_can_have_a_ghost_have_one(demo_library: FilmLibrary) -> None:
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Yuna"))
+    review = Review(demo_library, film.id)
     assert review.analysis is not None
     maker = GhostMaker(review.analysis)
     assert maker.at(0) is None and maker.reason is not None and "side" in maker.reason

@@ -9,24 +9,24 @@ import pytest
 
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.exchange.post import FolderOutbox, plain_name
+from deepmirror.exchange.mailbox import FolderOutbox, plain_name
 from deepmirror.movements.cameras import camera_postures
 from deepmirror.reply.camera import LENS_DEG, MARGIN, distance_for, draw_plan
 from deepmirror.reply.model import Reply
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
-from deepmirror.services.replies.composing import draft_reply, own_correction, phrases, renewed
+from deepmirror.services.replies.composing import draft_reply, own_correction, phrases, refresh_draft
 from deepmirror.services.replies.delivery import Package, altered, folder_outbox, hand_over_rest, kept_whole, send_reply
 from deepmirror.services.replies.retake_request import draft_request, plan_for, send_request
-from deepmirror.standins.post import SimulatedOutbox
+from deepmirror.standins.simulated_post import SimulatedOutbox
 
 
 @pytest.fixture
-def curl(demo_desk: Desk) -> Iterator[Review]:
+def curl(demo_library: FilmLibrary) -> Iterator[Review]:
     """The open review of a short film with one correction."""
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Ines"))
-    review = Review(demo_desk, film.id)
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Ines"))
+    review = Review(demo_library, film.id)
     yield review
     review.close()
 
@@ -36,18 +36,18 @@ def given(outbox: Path) -> list[str]:
     return sorted(p.name for p in outbox.iterdir() if not p.name.startswith("."))
 
 
-def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_library: FilmLibrary, curl: Review, tmp_path: Path) -> None:
     assert curl.analysis is not None
     reply = draft_reply(curl.analysis, curl.record.client_name, coach="Marit", date="2026-03-02")
     reply.corrections[0].cue = "Belly button into the pad."
-    package = Package(demo_desk, curl.film_id)
+    package = Package(demo_library, curl.film_id)
     looked_at = {p.name: p.read_bytes() for p in package.write(curl.film.path, curl.analysis, reply, Progress())}
     assert package.fits(reply, curl.analysis)
     outbox = SimulatedOutbox(tmp_path / "out", failures=1)
-    record = send_reply(demo_desk, outbox, curl.film_id, curl.analysis, reply, Progress())
+    record = send_reply(demo_library, outbox, curl.film_id, curl.analysis, reply, Progress())
     assert record.state == "failed" and "try again" in record.sentence and not (tmp_path / "out").exists()
     assert {p.name: p.read_bytes() for p in record.folder.iterdir()} == looked_at  # nothing was written anew
-    assert hand_over_rest(demo_desk, outbox, Progress()) == 1 and hand_over_rest(demo_desk, outbox, Progress()) == 0
+    assert hand_over_rest(demo_library, outbox, Progress()) == 1 and hand_over_rest(demo_library, outbox, Progress()) == 0
     sent = tmp_path / "out" / given(tmp_path / "out")[0]
     assert {p.name: p.read_bytes() for p in sent.iterdir()} == looked_at
     assert altered(record) == [] and record.files.keys() == looked_at.keys()
@@ -55,23 +55,23 @@ def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_desk: Desk, curl: 
     kept.chmod(0o644)
     kept.write_text("changed")
     assert altered(record) == ["reply.html"]
-    film = demo_desk.store.film(curl.film_id)
+    film = demo_library.store.film(curl.film_id)
     assert film.state == "sent" and film.draft["corrections"][0]["cue"] == "Belly button into the pad."
-    watches = demo_desk.store.watches.of_client(curl.record.client_id)
+    watches = demo_library.store.watches.of_client(curl.record.client_id)
     assert [(w.item["code"], w.item["cue"], w.state) for w in watches] == [("hip_lift_off", "Belly button into the pad.", "open")]
-    said = phrases(demo_desk.store, curl.analysis, reply.corrections[0], "cue")
+    said = phrases(demo_library.store, curl.analysis, reply.corrections[0], "cue")
     assert said[1:] == ["Belly button into the pad."] and said[0].startswith("Press the hips")
-    second = send_reply(demo_desk, outbox, curl.film_id, curl.analysis, reply, Progress())  # again: kept beside the first, watched once
-    assert second.folder != record.folder and len(demo_desk.store.replies.of_film(curl.film_id)) == 2
-    assert [w.state for w in demo_desk.store.watches.of_client(curl.record.client_id)] == ["changed", "open"]
+    second = send_reply(demo_library, outbox, curl.film_id, curl.analysis, reply, Progress())  # again: kept beside the first, watched once
+    assert second.folder != record.folder and len(demo_library.store.replies.of_film(curl.film_id)) == 2
+    assert [w.state for w in demo_library.store.watches.of_client(curl.record.client_id)] == ["changed", "open"]
 
 
-def test_nothing_that_goes_out_says_where_it_came_from(demo_desk: Desk, curl: Review) -> None:
+def test_nothing_that_goes_out_says_where_it_came_from(demo_library: FilmLibrary, curl: Review) -> None:
     """No path, no original file name, no library, no user, no encoder's date in any exported byte."""
     assert curl.analysis is not None
     reply = draft_reply(curl.analysis, curl.record.client_name)
-    files = Package(demo_desk, curl.film_id).write(curl.film.path, curl.analysis, reply, Progress())
-    traces = [str(demo_desk.store.folder), curl.record.original_name, curl.record.path.name, str(Path.home()), "location"]
+    files = Package(demo_library, curl.film_id).write(curl.film.path, curl.analysis, reply, Progress())
+    traces = [str(demo_library.store.folder), curl.record.original_name, curl.record.path.name, str(Path.to_reference_frame()), "location"]
     for path in files:
         data = path.read_bytes()
         for trace in traces:
@@ -79,10 +79,10 @@ def test_nothing_that_goes_out_says_where_it_came_from(demo_desk: Desk, curl: Re
     assert {p.suffix for p in files} == {".mp4", ".vtt", ".html", ".pdf", ".png", ".json", ".c3d", ".trc", ".csv"}
 
 
-def test_a_changed_word_is_written_anew(demo_desk: Desk, curl: Review) -> None:
+def test_a_changed_word_is_written_anew(demo_library: FilmLibrary, curl: Review) -> None:
     assert curl.analysis is not None
     reply = draft_reply(curl.analysis, "Ines")
-    package = Package(demo_desk, curl.film_id)
+    package = Package(demo_library, curl.film_id)
     package.write(curl.film.path, curl.analysis, reply, Progress())
     before = (package.folder / "reply.mp4").stat().st_mtime_ns
     package.write(curl.film.path, curl.analysis, reply, Progress())
@@ -97,28 +97,28 @@ def test_an_outbox_folder_never_writes_over_an_earlier_reply(tmp_path: Path) -> 
     (tmp_path / "a.txt").write_text("a")
     outbox = FolderOutbox(tmp_path / "out")
     for key in ("first", "second", "second"):  # the second one a second time: its program was killed before it knew
-        outbox.hand_over(key, "Ulla/Brandt..", "Back squat: one", [tmp_path / "a.txt"])
+        outbox.deliver(key, "Ulla/Brandt..", "Back squat: one", [tmp_path / "a.txt"])
     assert given(tmp_path / "out") == ["UllaBrandt Back squat one", "UllaBrandt Back squat one (2)"]
     assert plain_name("///") == "reply"
     (tmp_path / "file").write_text("x")
     with pytest.raises(ReplyError, match="could not be put"):
-        FolderOutbox(tmp_path / "file").hand_over("key", "a", "b", [tmp_path / "a.txt"])
+        FolderOutbox(tmp_path / "file").deliver("key", "a", "b", [tmp_path / "a.txt"])
 
 
-def test_a_request_says_why_where_to_stand_and_what_must_be_seen(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Oren") and f.brief["movement"] == "leg_press")
-    request = draft_request(demo_desk, film.id, None)
+def test_a_request_says_why_where_to_stand_and_what_must_be_seen(demo_library: FilmLibrary) -> None:
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Oren") and f.brief["movement"] == "leg_press")
+    request = draft_request(demo_library, film.id, None)
     words = "\n".join(request.words)
     assert request.heading == "side" and "Oren" in words and "leg press" in words and f"{request.plan.distance_m:.1f} m" in words
-    record = send_request(demo_desk, folder_outbox(demo_desk), film.id, request, Progress())
+    record = send_request(demo_library, folder_outbox(demo_library), film.id, request, Progress())
     assert record.kind == "refilm" and set(record.files) == {"camera-plan.png", "request.html", "request.txt"}
     page = (record.folder / "request.html").read_text()
     assert "the hip against the seat" in page and 'src="data:image/png' in page and "http" not in page
-    after = demo_desk.store.film(film.id)
+    after = demo_library.store.film(film.id)
     assert after.state == "asked" and after.line.startswith("new film asked")
-    imperial = demo_desk.store.client(film.client_id).body | {"imperial": True}
-    demo_desk.store.update_client(film.client_id, imperial, "2026-03-02", "units")
-    assert " ft " in "\n".join(draft_request(demo_desk, film.id, None).words)
+    imperial = demo_library.store.client(film.client_id).body | {"imperial": True}
+    demo_library.store.update_client(film.client_id, imperial, "2026-03-02", "units")
+    assert " ft " in "\n".join(draft_request(demo_library, film.id, None).words)
 
 
 def test_the_plans_distance_shows_what_must_be_seen() -> None:
@@ -129,8 +129,8 @@ def test_the_plans_distance_shows_what_must_be_seen() -> None:
     assert distance_for((0.5, 0.5)) == 2.5  # not nearer than that
 
 
-def test_every_movement_has_a_camera_and_no_posture_names_a_stranger(demo_desk: Desk) -> None:
-    movements = demo_desk.catalogue.movements
+def test_every_movement_has_a_camera_and_no_posture_names_a_stranger(demo_library: FilmLibrary) -> None:
+    movements = demo_library.catalogue.movements
     named = [m for posture in camera_postures().values() for m in posture.movements]
     assert set(named) <= set(movements) and len(named) == len(set(named))
     for movement in movements.values():
@@ -155,41 +155,43 @@ def test_words_are_said_in_the_clients_units(text: str, imperial: str) -> None:
     assert in_their_units(text, True) == imperial and in_their_units(text, False) == text
 
 
-def test_a_kept_draft_takes_todays_numbers_and_keeps_the_coachs_words(demo_desk: Desk, curl: Review) -> None:
+def test_a_kept_draft_takes_todays_numbers_and_keeps_the_coachs_words(demo_library: FilmLibrary, curl: Review) -> None:
     assert curl.analysis is not None
     fresh = draft_reply(curl.analysis, "Ines")
     kept = Reply.from_dict(fresh.to_dict())
     kept.corrections.append(own_correction(curl.analysis, 40, kept))
     item = kept.corrections[0]
     item.cue, item.chosen, item.short, item.number = "Mine.", False, "9.9 ± 0.1 cm", "an old number"
-    again = renewed(kept, fresh)
+    again = refresh_draft(kept, fresh)
     assert again is not None and [c.code for c in again.corrections] == ["hip_lift_off", "own-1"]
     now = again.corrections[0]
     assert (now.cue, now.chosen) == ("Mine.", False) and now.number == fresh.corrections[0].number and "±" in now.short
     now.number = "worded by hand"  # the same number, in her words: stays
-    assert renewed(again, fresh).corrections[0].number == "worded by hand"  # type: ignore[union-attr]
-    assert renewed(kept, draft_reply(curl.analysis)) is not None
+    assert refresh_draft(again, fresh).corrections[0].number == "worded by hand"  # type: ignore[union-attr]
+    assert refresh_draft(kept, draft_reply(curl.analysis)) is not None
     fresh.corrections.clear()
-    assert renewed(kept, fresh) is None  # other faults now: begin anew
+    assert refresh_draft(kept, fresh) is None  # other faults now: begin anew
 
 
-def test_what_a_closed_program_did_not_come_to_send_goes_out_at_the_next_start(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+def test_what_a_closed_program_did_not_come_to_send_goes_out_at_the_next_start(
+    demo_library: FilmLibrary, curl: Review, tmp_path: Path
+) -> None:
     unsent = tmp_path / "unsent"
     unsent.mkdir()
     (unsent / "reply.html").write_text("page")
-    with kept_whole(demo_desk, curl.film_id, "reply", unsent, {"movement": "Lying leg curl"}):
+    with kept_whole(demo_library, curl.film_id, "reply", unsent, {"movement": "Lying leg curl"}):
         pass
-    outbox = folder_outbox(demo_desk)
-    assert hand_over_rest(demo_desk, outbox, Progress()) == 0  # it may be on its way just now
-    assert hand_over_rest(demo_desk, outbox, Progress(), left_over=True) == 1
-    assert demo_desk.store.replies.of_film(curl.film_id)[0].state == "handed"
+    outbox = folder_outbox(demo_library)
+    assert hand_over_rest(demo_library, outbox, Progress()) == 0  # it may be on its way just now
+    assert hand_over_rest(demo_library, outbox, Progress(), left_over=True) == 1
+    assert demo_library.store.replies.of_film(curl.film_id)[0].state == "handed"
 
 
-def test_a_client_who_measures_in_inches_reads_inches_and_pounds(demo_desk: Desk, curl: Review, tmp_path: Path) -> None:
+def test_a_client_who_measures_in_inches_reads_inches_and_pounds(demo_library: FilmLibrary, curl: Review, tmp_path: Path) -> None:
     assert curl.analysis is not None
     metric = draft_reply(curl.analysis, "Ines").corrections[0]
-    demo_desk.store.update_client(curl.record.client_id, curl.record.brief["client"] | {"imperial": True}, "2026-03-02", "units")
-    again = Review(demo_desk, curl.film_id)
+    demo_library.store.update_client(curl.record.client_id, curl.record.brief["client"] | {"imperial": True}, "2026-03-02", "units")
+    again = Review(demo_library, curl.film_id)
     assert again.analysis is not None
     reply = draft_reply(again.analysis, "Ines")
     item = reply.corrections[0]

@@ -15,46 +15,46 @@ from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.records import SetWords
 from tests.conftest import DEMO, NOON
 
 
-def test_a_film_is_copied_once_and_never_altered(desk: Desk) -> None:
-    client = desk.add_client("Ulla Brandt", 170)
+def test_a_film_is_copied_once_and_never_altered(library: FilmLibrary) -> None:
+    client = library.add_client("Ulla Brandt", 170)
     source = DEMO / "tove_back_squat_side.mp4"
-    record = desk.import_film(source, client.id, "back_squat", "side-left", 45, "2-0-1-0", "felt easy")
+    record = library.import_film(source, client.id, "back_squat", "side-left", 45, "2-0-1-0", "felt easy")
     assert record.path.read_bytes() == source.read_bytes()
     assert record.state == "new" and record.brief["client"]["stature_cm"] == 170
     assert record.due_at.startswith("2026-03-05")
     with pytest.raises(LibraryError, match="already"):
-        desk.import_film(source, client.id, "back_squat", "side-left")
-    assert len(desk.films()) == 1
+        library.import_film(source, client.id, "back_squat", "side-left")
+    assert len(library.films()) == 1
 
 
-def test_bad_imports_leave_nothing_behind(desk: Desk, tmp_path: Path) -> None:
-    client = desk.add_client("Ulla Brandt")
+def test_bad_imports_leave_nothing_behind(library: FilmLibrary, tmp_path: Path) -> None:
+    client = library.add_client("Ulla Brandt")
     (tmp_path / "empty.mp4").touch()
     with pytest.raises(BadFilm):
-        desk.import_film(tmp_path / "empty.mp4", client.id, "back_squat", "side-left")
+        library.import_film(tmp_path / "empty.mp4", client.id, "back_squat", "side-left")
     with pytest.raises(BadBrief, match="four parts"):
-        desk.import_film(DEMO / "tove_back_squat_side.mp4", client.id, "back_squat", "side-left", None, "slow")
+        library.import_film(DEMO / "tove_back_squat_side.mp4", client.id, "back_squat", "side-left", None, "slow")
     with pytest.raises(LibraryError, match="name"):
-        desk.add_client("   ")
-    assert desk.films() == [] and list((desk.store.folder / "films").iterdir()) == []
+        library.add_client("   ")
+    assert library.films() == [] and list((library.store.folder / "films").iterdir()) == []
 
 
-def test_edits_are_saved_as_they_happen_and_undone_without_limit(demo_desk: Desk) -> None:
-    film = demo_desk.films()[-1]
-    review = Review(demo_desk, film.id)
+def test_edits_are_saved_as_they_happen_and_undone_without_limit(demo_library: FilmLibrary) -> None:
+    film = demo_library.films()[-1]
+    review = Review(demo_library, film.id)
     start = review.brief.file
     for i in range(30):
         review.place(40 + i % 3, "hip_left", (600.0 + i, 330.0))
     review.set_field(tempo="3-1-1-0")
     review.mark("plumb", [(100, 600), (104, 300)])
-    assert demo_desk.store.film(film.id).brief["tempo"] == "3-1-1-0"
+    assert demo_library.store.film(film.id).brief["tempo"] == "3-1-1-0"
     while review.can_undo():
         review.undo()
     assert review.brief.file == start
@@ -67,14 +67,14 @@ def test_edits_are_saved_as_they_happen_and_undone_without_limit(demo_desk: Desk
     with pytest.raises(BadBrief):
         review.set_field(view="ceiling")
     review.close()
-    again = Review(demo_desk, film.id)
+    again = Review(demo_library, film.id)
     assert again.brief.file.tempo == "3-1-1-0" and again.seed(42)["hip_left"] == (629.0, 330.0)
     again.close()
 
 
-def test_a_moved_point_moves_the_numbers(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
-    review = Review(demo_desk, film.id)
+def test_a_moved_point_moves_the_numbers(demo_library: FilmLibrary) -> None:
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
+    review = Review(demo_library, film.id)
     assert review.analysis is not None
     before = review.analysis.measured.reps[0]["thigh_from_horizontal_min_deg"].value
     frame = review.film.frame_at(review.analysis.scene.reps[0].bottom_s)
@@ -98,20 +98,20 @@ def test_a_newer_library_is_refused_and_left_alone(tmp_path: Path) -> None:
         LibraryStore(tmp_path)
 
 
-def test_a_film_that_was_being_measured_when_the_program_was_killed_waits_for_a_key(demo_desk: Desk) -> None:
-    first, second = demo_desk.films()[:2]
-    demo_desk.store.update_film(first.id, state="measuring")
-    demo_desk.store.update_film(second.id, state="new")
-    demo_desk.close()
-    again = Desk(demo_desk.store.folder, NOON)
+def test_a_film_that_was_being_measured_when_the_program_was_killed_waits_for_a_key(demo_library: FilmLibrary) -> None:
+    first, second = demo_library.films()[:2]
+    demo_library.store.update_film(first.id, state="measuring")
+    demo_library.store.update_film(second.id, state="new")
+    demo_library.close()
+    again = FilmLibrary(demo_library.store.folder, NOON)
     assert again.unmeasured() == [second.id], "what may have killed the program is not tried again by itself"
     film = again.store.film(first.id)
     assert film.state == "failed" and "M tries again" in film.line
     again.close()
 
 
-def test_going_back_to_earlier_clicks_does_not_look_again(demo_desk: Desk) -> None:
-    film = next(f for f in demo_desk.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
+def test_going_back_to_earlier_clicks_does_not_look_again(demo_library: FilmLibrary) -> None:
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Tove") and f.brief["movement"] == "back_squat")
     looks: list[str] = []
 
     def look(film: Film, brief: Brief, movement: Movement, progress: Progress, what: str, before: Evidence | None = None) -> Evidence:
@@ -119,15 +119,15 @@ def test_going_back_to_earlier_clicks_does_not_look_again(demo_desk: Desk) -> No
         assert before is not None
         return before
 
-    demo_desk.look = look
-    review = Review(demo_desk, film.id)
+    demo_library.look = look
+    review = Review(demo_library, film.id)
     for _ in range(2):
         review.place(60, "hip_left", (600.0, 330.0))
         review.observe(Progress())
         review.undo()
         review.observe(Progress())
     assert looks == ["follow", "follow"], "placed and undone twice, looked at once each"
-    assert len(list((demo_desk.store.folder / "evidence" / "kept").iterdir())) == 2
+    assert len(list((demo_library.store.folder / "evidence" / "kept").iterdir())) == 2
     review.close()
 
 

@@ -39,7 +39,7 @@ def along_and_across(points: Array, origin: Array, direction: Array) -> tuple[Ar
     return d @ unit, d[..., 1] * unit[0] - d[..., 0] * unit[1]
 
 
-def stilled(positions: Array, room: Array) -> Array:
+def compensate_camera_motion(positions: Array, room: Array) -> Array:
     """Positions (T, P, 2) px as a camera would have seen them that stayed where it was on frame 0.
 
     room (>= T, 2, 3): frame 0 to each frame, px; empty when the camera stood still.

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.geometry import stilled
+from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
@@ -62,12 +62,12 @@ class Track:
             out |= (u > 1.5 * np.median(u)) & (u > limit_px)
         return out
 
-    def still(self, room: Array) -> Track:
+    def camera_compensated(self, room: Array) -> Track:
         """The same points as a camera would have seen them that stayed where it was on frame 0.
 
         room (T, 2, 3): frame 0 to each frame, px; empty when the camera stood still.
         """
-        return replace(self, positions=stilled(self.positions, room)) if len(room) else self
+        return replace(self, positions=compensate_camera_motion(self.positions, room)) if len(room) else self
 
     def series(self, compute: Callable[[Points], Array]) -> Series:
         """Evaluate a (T,) function of the points and carry the covariance through it by central differences."""

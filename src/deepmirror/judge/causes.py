@@ -31,7 +31,7 @@ LIMITS: dict[str, frozenset[CauseKind]] = {
 }
 
 
-def gather(scene: MeasurementContext, film: dict[str, Value], reps: tuple[int, ...], binding_limit: str | None) -> list[Evidence]:
+def collect_evidence(scene: MeasurementContext, film: dict[str, Value], reps: tuple[int, ...], binding_limit: str | None) -> list[Evidence]:
     """What speaks for a fault's causes, the strongest first. reps: those with the fault; film: the film's own measures."""
     out, total = [], len(scene.reps)
     late = bool(reps) and total >= 3 and min(reps) > total / 2

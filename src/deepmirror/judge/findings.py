@@ -13,7 +13,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
-from deepmirror.judge.causes import gather, ranked
+from deepmirror.judge.causes import collect_evidence, ranked
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
@@ -239,7 +239,7 @@ def _finding(
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
-    evidence = gather(scene, film, reps, build.binding_limit if build is not None else None)
+    evidence = collect_evidence(scene, film, reps, build.binding_limit if build is not None else None)
     chain += [f"evidence: {e.because}" for e in evidence]
     if text.drill:
         chain.append(f"drill: {text.drill}")

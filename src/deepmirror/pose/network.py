@@ -72,7 +72,7 @@ class Region:
 
 
 @dataclass(frozen=True)
-class Sighting:
+class Detection:
     """Landmarks (39, 2) px, their visibility (39,) 0..1, and the network's belief that a body is there."""
 
     points: Array
@@ -206,7 +206,7 @@ class LandmarkNetwork:
         outputs = {tuple(int(v) for v in d["shape"]): d["index"] for d in self._net.get_output_details()}
         self._points, self._flag, self._heat = outputs[(1, 195)], outputs[(1, 1)], outputs[(1, 64, 64, 39)]
 
-    def look(self, rgb: Picture, region: Region) -> Sighting:
+    def look(self, rgb: Picture, region: Region) -> Detection:
         """Landmarks of the body in `region` of a picture (H, W, 3) uint8 RGB."""
         crop = _crop(rgb, region)
         if self._mirrored:
@@ -220,7 +220,7 @@ class LandmarkNetwork:
             xy, there = xy[IN_MIRROR], there[IN_MIRROR]
         back = cv2.invertAffineTransform(region.to_crop())
         points = xy @ back[:, :2].T + back[:, 2]
-        return Sighting(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]))
+        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]))
 
 
 def _crop(rgb: Picture, region: Region) -> Picture:

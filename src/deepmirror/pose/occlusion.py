@@ -18,7 +18,7 @@ from deepmirror.pose.trajectory_solver import SegmentRotations, segment_ends
 Array = NDArray[np.float64]
 
 ARM_REACH = 0.22  # of the shank: a forearm hides what lies this near its bone
-HIDDEN = 60.0  # times the doubt of what is seen where something passes in front: it is the other thing's
+OCCLUDED_SIGMA_FACTOR = 60.0  # times the doubt of what is seen where something passes in front: it is the other thing's
 LEG = ("hip", "knee")
 BELOW_HANDS = ("shank", "foot")
 # By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
@@ -60,8 +60,8 @@ def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -
             point = calm[:, whole.names.index(name)]
             hidden = _from_segment(point, elbow, wrist) < ARM_REACH * shank
             hidden |= np.linalg.norm(point - wrist, axis=1) < reach * shank
-            out.step_sigma[hidden, i] *= HIDDEN
-            out.match_sigma[hidden, i] *= HIDDEN
+            out.step_sigma[hidden, i] *= OCCLUDED_SIGMA_FACTOR
+            out.match_sigma[hidden, i] *= OCCLUDED_SIGMA_FACTOR
     return out
 
 

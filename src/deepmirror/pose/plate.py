@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.geometry import stilled
+from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate
 from deepmirror.pose.rigid_attachment import blend
@@ -166,7 +166,7 @@ def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions:
     if near is None or not len(evidence.plate) or not set(names) <= set(evidence.names):
         return evidence
     at, hip = (evidence.names.index(n) for n in names)
-    plate = stilled(evidence.plate[: len(evidence.times), None], evidence.room)[:, 0]
+    plate = compensate_camera_motion(evidence.plate[: len(evidence.times), None], evidence.room)[:, 0]
     seen = np.isfinite(plate[:, 0])
     rows = [k for k in sorted(keys, key=lambda k: k.frame) if names[0] in k.points and k.frame < len(seen) and seen[k.frame]]
     if not rows:
@@ -180,7 +180,7 @@ def behind_plate(evidence: Evidence, keys: list[Keyframe], view: str, positions:
         moved, bend = plate - plate[key.frame], turn - turn[key.frame]
         ahead = rotate(np.array([1.0, 0.0]), turn[key.frame])
         below = -px_per_cm * (BAR_UP_CM * ahead + BAR_BACK_CM * rotate(ahead, -way * np.pi / 2))
-        shoulder = stilled(np.array([[key.points[names[0]]]]), evidence.room[key.frame : key.frame + 1])[0, 0]
+        shoulder = compensate_camera_motion(np.array([[key.points[names[0]]]]), evidence.room[key.frame : key.frame + 1])[0, 0]
         paths.append(shoulder + moved / gain + rotate(np.tile(below, (len(bend), 1)), bend) - below)
         doubts = (FOCAL_SD * (gain - 1) * np.linalg.norm(moved, axis=1), BAR_SD_CM * px_per_cm * 2 * np.abs(np.sin(bend / 2)))
         sigmas.append(np.sqrt(key.sigma_px**2 + doubts[0] ** 2 + doubts[1] ** 2))

@@ -16,7 +16,7 @@ from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
 from deepmirror.pose.evidence import Evidence, shank_px
-from deepmirror.pose.network import NETWORK_INDEX, Detector, LandmarkNetwork, Quality, Region, Sighting, region_around
+from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -24,7 +24,7 @@ Tick = Callable[[int], None]
 
 PRESENCE_FLOOR = 0.5
 SETTLING_LOOKS = 3
-ASKEW = np.radians(8.0)
+MAX_REGION_MISFIT_RAD = np.radians(8.0)
 SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
 # Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
 NETWORK_SIGMA_SHARE = {
@@ -67,8 +67,8 @@ class Look:
     """What one frame showed: the network's sighting, and the checking network's where it looked too."""
 
     frame: int
-    seen: Sighting | None
-    checked: Sighting | None
+    seen: Detection | None
+    checked: Detection | None
 
 
 class PoseTracker:
@@ -92,7 +92,7 @@ class PoseTracker:
             return Look(frame, None, None)
         network = self._networks[lane]
         looks = [(r, network.look(rgb, r)) for r in (followed, self._afresh(lane, rgb, followed)) if r is not None]
-        region, seen = min(looks, key=lambda look: restless(*look))
+        region, seen = min(looks, key=lambda look: region_misfit(*look))
         there = seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (region.x, region.y)
@@ -108,7 +108,7 @@ class PoseTracker:
         near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
         same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
         anew = min(same, key=lambda f: f[0])[1] if same else region
-        return anew if abs(wrapped(anew.turn - region.turn, 2 * np.pi)) > ASKEW else None
+        return anew if abs(wrapped(anew.turn - region.turn, 2 * np.pi)) > MAX_REGION_MISFIT_RAD else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
@@ -156,7 +156,7 @@ class PoseTracker:
                 yield w.result()
 
 
-def restless(region: Region, seen: Sighting) -> float:
+def region_misfit(region: Region, seen: Detection) -> float:
     """How far what was seen in a region asks for another one: a body looked at rightly stays where it is looked for."""
     wanted = seen.next_region()
     shift = float(np.hypot(wanted.x - region.x, wanted.y - region.y)) / region.side
@@ -191,7 +191,7 @@ def look(
         tick(found.frame)
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
-    unswap(network, names)
+    fix_side_swaps(network, names)
     shank = shank_px(network, names)
     share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])
     sigma = np.hypot(share * shank, DISAGREEMENT_SHARE * disagreement(network, second))
@@ -212,7 +212,7 @@ def disagreement(network: Array, second: Array) -> Array:
     return out
 
 
-def unswap(network: Array, names: list[str]) -> None:
+def fix_side_swaps(network: Array, names: list[str]) -> None:
     """Undo frames where the network took the left leg for the right one: each frame is kept or exchanged, in place."""
     left = [names.index(f"{j}_left") for j in LEG]
     right = [names.index(f"{j}_right") for j in LEG]

@@ -33,7 +33,11 @@ FITS = 0.72  # correlation below which nothing was found
 STONE_BELOW = 0.92  # a frame that fits no better becomes a stepping stone
 ERR_TOGETHER = 20.0  # px of a strip
 APART_DEG, LEARNED = 4.0, 3  # a segment turned this far from what it lies over tells its own pixels from the room's; after so many
-ALIKE, ALIKE_WITHIN, ENOUGH = 0.6, 2.0, 0.15  # correlation within so many px of what is its own, and the least share of a strip
+MIN_CORRELATION, CORRELATION_REACH_PX, MIN_MATCHING_SHARE = (
+    0.6,
+    2.0,
+    0.15,
+)  # correlation within so many px of what is its own, and the least share of a strip
 
 
 @dataclass(frozen=True)
@@ -217,9 +221,9 @@ class _Own:
         self._seen += 1
         if self._seen % LEARNED:
             return
-        both, first, second = (cv2.GaussianBlur(v, (0, 0), ALIKE_WITHIN) for v in (self._both, self._first, self._second))
-        alike = both > ALIKE * np.sqrt(first * second + 1e-6)
-        if alike.mean() > ENOUGH:
+        both, first, second = (cv2.GaussianBlur(v, (0, 0), CORRELATION_REACH_PX) for v in (self._both, self._first, self._second))
+        alike = both > MIN_CORRELATION * np.sqrt(first * second + 1e-6)
+        if alike.mean() > MIN_MATCHING_SHARE:
             self.mask = np.asarray(alike * 255, np.uint8)
 
 

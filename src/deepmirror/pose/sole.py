@@ -31,11 +31,11 @@ COLUMNS = np.arange(ALONG)
 FARTHEST = 8.0  # degrees the shoe may be off, looked for in two steps
 COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 0.25)
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
-CLEAR = 5.0  # grey levels per px a sole's edge shows at least
-OFTEN = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
+MIN_EDGE_CONTRAST = 5.0  # grey levels per px a sole's edge shows at least
+MIN_VISIBLE_SHARE = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
 DIPS, DIPS_SD = fitted_by_name("sole_dip").values()
 SOLE_SD = float(np.radians(DIPS_SD))  # rad
-ANOTHER = 3.0  # standard deviations from the clicks: an edge that lies further off is another one
+MAX_MISS_SD = 3.0  # standard deviations from the clicks: an edge that lies further off is another one
 
 
 def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> float:
@@ -54,7 +54,7 @@ def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> floa
     edge = np.gradient(cv2.GaussianBlur(field.astype(np.float32), (0, 0), 1.0), axis=0) / (STEP * length)
     turned, place, strength = _clearest(edge)
     inside = PLACES[0] < place < PLACES[-1] and abs(turned) < FARTHEST
-    if strength < CLEAR or not inside:
+    if strength < MIN_EDGE_CONTRAST or not inside:
         return np.nan
     direction = np.arctan2(d[1], d[0]) + np.radians(side * (turned - DIPS))
     return float(wrapped(direction, 2 * np.pi))
@@ -62,7 +62,7 @@ def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> floa
 
 def clear(soles: Array) -> bool:
     """True when enough of the looks (K,) found an edge: one that comes and goes is often another one."""
-    return float(np.isfinite(soles).mean()) >= OFTEN
+    return float(np.isfinite(soles).mean()) >= MIN_VISIBLE_SHARE
 
 
 def _clearest(edge: Array) -> tuple[float, float, float]:
@@ -108,7 +108,7 @@ def _aligned(key: Keyframe, direction: float, side: str) -> Keyframe:
     d, length = b - a, float(np.hypot(*(b - a)))
     clicked_sd = np.sqrt(2) * key.sigma_px / max(length, 1.0)
     miss = float(wrapped(direction - np.arctan2(d[1], d[0]), 2 * np.pi))
-    if abs(miss) > ANOTHER * np.hypot(clicked_sd, SOLE_SD):
+    if abs(miss) > MAX_MISS_SD * np.hypot(clicked_sd, SOLE_SD):
         return key
     share = clicked_sd**2 / (clicked_sd**2 + SOLE_SD**2)
     half, middle = rotate(d, share * miss) / 2, (a + b) / 2

@@ -9,7 +9,7 @@ from deepmirror.pose.network import Detector, LandmarkNetwork
 
 NOSE, EARS, SHOULDERS, HIPS = 0, (7, 8), (11, 12), (23, 24)  # the network's own numbering, left before right
 WIDE_SHARE = 0.45  # of the trunk: shoulders that look wider than this are seen from the front or from behind
-SURE = 0.5
+MIN_PRESENCE = 0.5
 
 
 def guess_view(rgb: NDArray[np.uint8]) -> str | None:
@@ -18,7 +18,7 @@ def guess_view(rgb: NDArray[np.uint8]) -> str | None:
     if not bodies:
         return None
     sight = LandmarkNetwork("full").look(rgb, bodies[0][1])
-    if sight.presence < SURE:
+    if sight.presence < MIN_PRESENCE:
         return None
     p = sight.points
     trunk = p[list(SHOULDERS)].mean(axis=0) - p[list(HIPS)].mean(axis=0)

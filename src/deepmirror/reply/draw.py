@@ -131,7 +131,7 @@ def _marked(picture: Picture, overlay: Overlay, box: Box, size: tuple[int, int])
     if overlay.ghost:
         ghost = tuple((tuple(_inside(np.array(a), box, size)), tuple(_inside(np.array(b), box, size))) for a, b in overlay.ghost)
         image = _ghost(image, ghost, unit)
-    hand = Hand(np.array(image), unit)
+    hand = FramePainter(np.array(image), unit)
     if overlay.lines:
         _limbs(hand, places, overlay.view)
     if overlay.measure:
@@ -144,7 +144,7 @@ def _marked(picture: Picture, overlay: Overlay, box: Box, size: tuple[int, int])
     return image, places
 
 
-class Hand:
+class FramePainter:
     """Draws smooth lines on a picture; unit is 1 at 720 lines."""
 
     SHIFT = 4  # sixteenths of a pixel
@@ -248,7 +248,7 @@ def _ghost(image: Image.Image, ghost: Any, unit: float) -> Image.Image:
     return Image.composite(Image.new("RGB", image.size, BONE), image, Image.fromarray(outline))
 
 
-def _limbs(hand: Hand, places: dict[str, Array], view: str) -> None:
+def _limbs(hand: FramePainter, places: dict[str, Array], view: str) -> None:
     near = near_side(view)
     for side in (near,) if near else SIDES:
         for segment in ("trunk", "thigh", "shank", "foot"):
@@ -263,7 +263,7 @@ def _limbs(hand: Hand, places: dict[str, Array], view: str) -> None:
         hand.dot(places["bar"], 6, COPPER, INK)
 
 
-def _question(hand: Hand, places: dict[str, Array], overlay: Overlay) -> None:
+def _question(hand: FramePainter, places: dict[str, Array], overlay: Overlay) -> None:
     asked = question(overlay.measure, places, overlay.view, hand.unit)
     for a, b in asked.reference:
         hand.line(a, b, BONE, 3)
@@ -278,7 +278,7 @@ def _question(hand: Hand, places: dict[str, Array], overlay: Overlay) -> None:
 Words = tuple[tuple[float, float], str, ImageFont.FreeTypeFont]
 
 
-def _strokes(hand: Hand, strokes: tuple[Stroke, ...], places: dict[str, Array], scale: float) -> list[Words]:
+def _strokes(hand: FramePainter, strokes: tuple[Stroke, ...], places: dict[str, Array], scale: float) -> list[Words]:
     """The coach's own lines, angles and arrows; one whose body point is not followed here is left out. Returns its words."""
     unit, words = hand.unit, []
     for stroke in strokes:
@@ -314,7 +314,7 @@ def angle_deg(a: Array, centre: Array, b: Array) -> float:
     return float(np.degrees(np.arctan2(abs(u[0] * v[1] - u[1] * v[0]), u @ v)))
 
 
-def _head(hand: Hand, a: tuple[float, float], b: tuple[float, float]) -> None:
+def _head(hand: FramePainter, a: tuple[float, float], b: tuple[float, float]) -> None:
     way, long = np.arctan2(b[1] - a[1], b[0] - a[0]), 20 * hand.unit
     tips = [(b[0] + long * float(np.cos(way + s)), b[1] + long * float(np.sin(way + s))) for s in (2.65, -2.65)]
     hand.wedge([b, *tips], CUE)

@@ -78,7 +78,7 @@ def plan(reply: Reply, source: Source) -> tuple[list[Shot], list[Caption]]:
     """Shots and captions: what became of earlier corrections, then each new one; with neither, the whole film with its lines."""
     shots: list[Shot] = []
     captions: list[Caption] = []
-    for told in reply.told():
+    for told in reply.since_chosen():
         if told.frame is not None:
             _add(shots, captions, [_since(told, source)], f"{told.title}. {told.words}", source.fps)
     for item in reply.chosen():

@@ -116,7 +116,7 @@ class Reply:
         """The corrections that will be sent."""
         return [c for c in self.corrections if c.chosen]
 
-    def told(self) -> list[Since]:
+    def since_chosen(self) -> list[Since]:
         """What is said of earlier corrections."""
         return [s for s in self.since if s.chosen]
 

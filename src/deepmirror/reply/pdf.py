@@ -69,9 +69,9 @@ def _story(reply: Reply, stills: dict[str, bytes], width: float) -> list[Flowabl
         story.append(Paragraph(escape(reply.greeting), _style(10.5, spaceAfter=4)))
     if reply.praise:
         story.append(_held(reply.praise, width))
-    for told in reply.told():
+    for told in reply.since_chosen():
         story.append(_earlier(told, stills.get(f"since-{told.title}"), width))
-    blocks = len(reply.chosen()) + len(reply.told())
+    blocks = len(reply.chosen()) + len(reply.since_chosen())
     share = 1.0 if blocks == 1 else 0.58 if blocks == 2 else 0.44
     for number, item in enumerate(reply.chosen(), 1):
         story.append(_block(number, item, stills.get(item.code), width, share))

@@ -8,8 +8,8 @@ from pathlib import Path
 from sqlalchemy import delete, text
 
 from deepmirror.store.backups import all_copies
+from deepmirror.store.correspondence import ArrivalRecord
 from deepmirror.store.library import LibraryStore
-from deepmirror.store.post import ArrivalRecord
 from deepmirror.store.tables import ArrivalRow, ClientRow, RemovalRow
 
 

@@ -31,10 +31,10 @@ from deepmirror.documents import Document
 from deepmirror.errors import Gone, LibraryError, ReadOnly, one_line
 from deepmirror.files import copy_part, make_private, private_folder, put_in_place
 from deepmirror.store.backups import check_database
+from deepmirror.store.correspondence import ArrivalStore, ReplyStore
 from deepmirror.store.database import Database
 from deepmirror.store.film_list import FilmList
 from deepmirror.store.lock import WriterLock
-from deepmirror.store.post import ArrivalStore, ReplyStore
 from deepmirror.store.records import ClientRecord as ClientRecord
 from deepmirror.store.records import FilmRecord as FilmRecord
 from deepmirror.store.records import FilmState as FilmState

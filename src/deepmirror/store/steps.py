@@ -7,7 +7,7 @@ import json
 from sqlalchemy import delete, select, update
 
 from deepmirror.documents import Document
-from deepmirror.store.post import Sessions
+from deepmirror.store.correspondence import Sessions
 from deepmirror.store.records import parsed
 from deepmirror.store.tables import BriefStepRow
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from deepmirror.documents import Document
 from deepmirror.errors import Gone
-from deepmirror.store.post import Sessions
+from deepmirror.store.correspondence import Sessions
 from deepmirror.store.records import parsed
 from deepmirror.store.tables import PhraseRow, SettingRow, WatchLookRow, WatchRow
 
@@ -47,7 +47,7 @@ class WatchStore:
             s.flush()
             return _watch(s, row)
 
-    def settle(self, watch_id: int, state: str) -> WatchRecord:
+    def set_outcome(self, watch_id: int, state: str) -> WatchRecord:
         """Close, change or reopen. Raises LibraryError when it is gone."""
         with self._sessions() as s:
             row = s.get(WatchRow, watch_id)

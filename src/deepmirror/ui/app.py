@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.films.concluding import SubprocessConcluder
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
@@ -23,7 +23,7 @@ from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import MainWindow
 
 
-def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:
+def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]]) -> int:
     """Open the library in a window and run until it is closed; returns the exit code. post: its outbox and mailbox."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deep Mirror")
@@ -35,41 +35,43 @@ def run(folder: Path, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]
     concluder = SubprocessConcluder()
     concluder.warm_up()
 
-    def make(read_only: bool) -> Desk:
+    def make(read_only: bool) -> FilmLibrary:
         look = SubprocessObserver(folder / "movements", folder / "work")
-        return Desk(folder, look=look, read_only=read_only, concluder=concluder)
+        return FilmLibrary(folder, look=look, read_only=read_only, concluder=concluder)
 
     try:
-        desk = open_desk(folder, make)
+        library = open_desk(folder, make)
     except DeepMirrorError as error:
         concluder.close()
         refuse(error)
         return 2
-    if desk is None:
+    if library is None:
         concluder.close()
         return 2
-    return _open_window(app, desk, demo, post)
+    return _open_window(app, library, demo, post)
 
 
-def _open_window(app: QApplication, desk: Desk, demo: bool, post: Callable[[Desk], tuple[Outbox, Arrivals]]) -> int:
-    guard = FailureGuard(desk.failures)
-    desk.failures.start()
+def _open_window(app: QApplication, library: FilmLibrary, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]]) -> int:
+    guard = FailureGuard(library.failures)
+    library.failures.start()
     guard.install()
     signals = Signals()
     try:
         if demo:
-            fill_demo(desk)
-        outbox, arrivals = post(desk)
-        window = MainWindow(desk, outbox, None if desk.read_only else arrivals)
+            fill_demo(library)
+        outbox, arrivals = post(library)
+        window = MainWindow(library, outbox, None if library.read_only else arrivals)
         guard.told.connect(window.show_error)
         window.show()
-        if desk.catalogue.problems:
-            window.show_error("\n".join(["Some of your own movements were left out:", *desk.catalogue.problems]))
+        if library.catalogue.problems:
+            window.show_error("\n".join(["Some of your own movements were left out:", *library.catalogue.problems]))
         return app.exec()
     except Exception as error:  # noqa: BLE001 - a mistake of ours before there is a window: said, reported, nothing else happens
-        refuse(error if isinstance(error, DeepMirrorError) else desk.failures.sentence(desk.failures.note(error, "opening the window")))
+        refuse(
+            error if isinstance(error, DeepMirrorError) else library.failures.sentence(library.failures.note(error, "opening the window"))
+        )
         return 1
     finally:
         signals.close()
         guard.uninstall()
-        desk.failures.stop()
+        library.failures.stop()

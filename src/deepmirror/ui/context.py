@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PyQt6.QtWidgets import QDialog, QMainWindow, QStackedWidget
 
 from deepmirror.services.common.jobs import JobRunner
-from deepmirror.services.films.film_library import Desk, FilmRecord
+from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Placed
 from deepmirror.services.replies.delivery import Outbox
@@ -27,7 +27,7 @@ from deepmirror.ui.widgets.import_dialog import ImportDialog
 class WindowContext(QMainWindow):
     """The library, the rooms, the open film, background work, and what is shown to the coach."""
 
-    desk: Desk
+    library: FilmLibrary
     outbox: Outbox
     runner: JobRunner  # measuring, one film after another
     solver: JobRunner  # never behind a film that is being measured

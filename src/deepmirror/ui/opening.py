@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QMessageBox
 
 from deepmirror.errors import DeepMirrorError, LibraryBusy, LibraryDamaged
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.rescue import backups_at_hand, go_back_to
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import plain
@@ -16,7 +16,7 @@ from deepmirror.ui.widgets.panel_helpers import plain
 MOST_OFFERED = 3
 
 
-def open_desk(folder: Path, make: Callable[[bool], Desk]) -> Desk | None:
+def open_desk(folder: Path, make: Callable[[bool], FilmLibrary]) -> FilmLibrary | None:
     """The library's desk, after asking where it cannot be had as usual; None when the coach gives up. make: given “read only?”."""
     try:
         return make(False)

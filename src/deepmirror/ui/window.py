@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.commands.table import ACTIONS, Need
 from deepmirror.services.common.jobs import JobRunner
-from deepmirror.services.films.film_library import Desk, FilmRecord
+from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Arrivals, Placed
 from deepmirror.services.replies.delivery import Outbox, folder_outbox
@@ -55,15 +55,15 @@ class MainWindow(WindowContext):
     that do not want it.
     """
 
-    def __init__(self, desk: Desk, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
+    def __init__(self, library: FilmLibrary, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
         super().__init__()
-        self.outbox: Outbox = outbox or folder_outbox(desk)
-        self.desk, self.runner, self.solver, self.pictures = desk, JobRunner(), JobRunner(), JobRunner()
+        self.outbox: Outbox = outbox or folder_outbox(library)
+        self.library, self.runner, self.solver, self.pictures = library, JobRunner(), JobRunner(), JobRunner()
         self.review: Review | None = None
         self.actions_by_id: dict[str, QAction] = {}
-        self.setWindowTitle(tr("Deep Mirror") if not desk.read_only else tr("Deep Mirror, for reading only"))
+        self.setWindowTitle(tr("Deep Mirror") if not library.read_only else tr("Deep Mirror, for reading only"))
         self.resize(1280, 800)
-        self.desk_room, self.mirror, self.reply_room = DeskRoom(desk), MirrorRoom(), ReplyRoom()
+        self.desk_room, self.mirror, self.reply_room = DeskRoom(library), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare = PersonRoom(), CompareRoom()
         self.settings_control, self.client_control, self.film_import = (
             SettingsController(self),
@@ -90,7 +90,7 @@ class MainWindow(WindowContext):
         self._connect()
         self.go("desk")
         self.edits = Edits(self)
-        for film_id in desk.unmeasured():
+        for film_id in library.unmeasured():
             self.measure_film(film_id)
 
     def _build_actions(self) -> None:
@@ -162,7 +162,7 @@ class MainWindow(WindowContext):
         self.mirror.wants_reply.connect(self.reply_control.compose)
         self.mirror.edited.connect(self.films.edited)
         self.mirror.complained.connect(self.show_error)
-        self.person_room.show_movements([(m.id, m.title) for m in self.desk.movements()])
+        self.person_room.show_movements([(m.id, m.title) for m in self.library.movements()])
         self.person_room.changed.connect(self.client_control.changed)
         self.person_room.wants_client.connect(self.client_control.open)
         self.person_room.complained.connect(self.show_error)
@@ -336,5 +336,5 @@ class MainWindow(WindowContext):
         self.person_room.solver.close_worker()
         if self.review is not None:
             self.review.close()
-        self.desk.close()
+        self.library.close()
         super().closeEvent(event)

@@ -25,9 +25,9 @@ from deepmirror.core.measures.context import (
     at,
     highest,
     highest_of,
-    jitter,
     lowest,
     lowest_of,
+    noise_sd,
 )
 from deepmirror.core.measures.spec import ANY, FOOT, HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
 from deepmirror.core.motion.reps import Rep
@@ -54,21 +54,21 @@ def knee_past_toe(scene: MeasurementContext, rep: Rep) -> Value:
     side = scene.near or "left"
     if scene.plane is None:
         forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
-        return scene.cm(highest(scene.once("past toe", lambda: scene.track.series(lambda p: (p[knee] - p[toe]) @ forward)), rep))
+        return scene.cm(highest(scene.cached_series("past toe", lambda: scene.track.series(lambda p: (p[knee] - p[toe]) @ forward)), rep))
 
     def reach(p: Points, plane: Plane) -> Array:
         q = plane.in_space(p, side, ("hip", "knee", "ankle", "toe"))
         return plane.forward(q["knee"] - q["toe"])
 
     plane = scene.plane
-    return scene.cm(highest(scene.once("past toe", lambda: plane.series(scene.track, reach)), rep))
+    return scene.cm(highest(scene.cached_series("past toe", lambda: plane.series(scene.track, reach)), rep))
 
 
 def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
     """How far a point rose above where it was at the rep's start, cm."""
-    series = scene.once(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
+    series = scene.cached_series(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
     # a point's own click error cancels in a difference; what is left is following noise
-    noise = COVERAGE_FACTOR * jitter(series.values)
+    noise = COVERAGE_FACTOR * noise_sd(series.values)
     return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise * np.sqrt(2))).widened(
         RISE_U_CM["still" if scene.seen is None or scene.seen is scene.track else "moving"]
     )
@@ -86,7 +86,7 @@ def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
 def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
     hip, knee = scene.side_point("hip"), scene.side_point("knee")
-    centres = scene.cm(lowest(scene.once("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
+    centres = scene.cm(lowest(scene.cached_series("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
     stature = scene.body.stature_cm or 170.0
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
 
@@ -99,7 +99,7 @@ def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
     across = np.array([-way[1], way[0]]) / np.linalg.norm(way)
     series = scene.track.series(lambda p: p["bar"] @ across)
     start = at(series, rep.start_s)
-    away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), COVERAGE_FACTOR * jitter(series.values) + 1.0))
+    away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), COVERAGE_FACTOR * noise_sd(series.values) + 1.0))
     return scene.cm(highest(away, rep))
 
 
@@ -114,7 +114,7 @@ def spine_flexion(scene: MeasurementContext, rep: Rep) -> Value:
         turns = [180 - included_angle(p[a], p[b], p[c]) for a, b, c in zip(line, line[1:], line[2:], strict=False)]
         return np.asarray(np.sum(turns, axis=0))
 
-    series = scene.once("spine", lambda: scene.track.series(bend))
+    series = scene.cached_series("spine", lambda: scene.track.series(bend))
     start, part = at(series, scene.reps[0].start_s), series.window(rep.start_s, rep.end_s)
     i = int(np.argmax(part.values - part.u))  # the surest large bend: a point lost for some frames must not decide
     return Value(float(part.values[i]) - start, float(part.u[i]))
@@ -151,9 +151,9 @@ def at_turn(name: str) -> RepMeasure:
 def heel_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Height the heel covers over the toe in the rep, cm."""
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
-    whole = scene.once("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
+    whole = scene.cached_series("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
     height = whole.window(rep.start_s, rep.end_s)
-    return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * jitter(height.values), 1.5))))
+    return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * noise_sd(height.values), 1.5))))
 
 
 def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
@@ -161,7 +161,7 @@ def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
     path = scene.track.point(scene.side_point("hip"))
     rest = path[np.abs(scene.track.times - rep.start_s) <= 0.1]
     away = np.linalg.norm(path - (rest.mean(axis=0) if len(rest) else path[0]), axis=1)
-    noise = np.full(len(away), COVERAGE_FACTOR * jitter(away) + 1.5)
+    noise = np.full(len(away), COVERAGE_FACTOR * noise_sd(away) + 1.5)
     return scene.cm(highest(Series(scene.track.times, away, noise), rep))
 
 
@@ -174,7 +174,7 @@ def bar_from_leg(scene: MeasurementContext, rep: Rep) -> Value:
     def away(p: Points) -> Array:
         return np.minimum(_to_segment(p["bar"], p[names[0]], p[names[1]]), _to_segment(p["bar"], p[names[1]], p[names[2]]))
 
-    return scene.cm(highest(scene.once("bar from leg", lambda: scene.track.series(away)), rep))
+    return scene.cm(highest(scene.cached_series("bar from leg", lambda: scene.track.series(away)), rep))
 
 
 def _to_segment(point: Array, a: Array, b: Array) -> Array:
@@ -193,7 +193,7 @@ def _nordic(scene: MeasurementContext, rep: Rep) -> tuple[Series, int]:
         d = p[shoulder] - p[knee]
         return np.asarray(np.degrees(np.arctan2(d @ across, d @ scene.up)))
 
-    part = scene.once("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
+    part = scene.cached_series("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
     speeds = np.gradient(part.values, part.times)
     calm = LOST_CONTROL * float(np.median(speeds[: max(len(speeds) // 2, 1)]))
     over = speeds > calm

@@ -27,7 +27,7 @@ from deepmirror.core.measures.context import (
     MeasurementContext,
     at,
     highest,
-    jitter,
+    noise_sd,
 )
 from deepmirror.core.measures.spec import HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
 from deepmirror.core.motion.reps import Rep
@@ -61,7 +61,7 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     away, along = distances(scene, joint, kind)
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
     lift, slide = float(away[window].max()), float(np.ptp(along[window]))
-    noise = COVERAGE_FACTOR * np.hypot(1.5 * jitter(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
+    noise = COVERAGE_FACTOR * np.hypot(1.5 * noise_sd(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
     # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
     bend = scene.angles.get(f"hip_flexion_{scene.near}")
     seated = bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
@@ -129,7 +129,7 @@ def pelvis_tuck(scene: MeasurementContext, rep: Rep) -> Value:
     start = rest.mean(axis=0) if len(rest) else line[0]
     turn = np.abs(signed_turn(np.tile(start, (len(line), 1)), line))
     reach = float(np.median(np.linalg.norm(line, axis=1)))
-    noise = np.degrees(COVERAGE_FACTOR * np.sqrt(2) * 1.5 * jitter(turn / 180 * np.pi * reach) / reach) + 1.5
+    noise = np.degrees(COVERAGE_FACTOR * np.sqrt(2) * 1.5 * noise_sd(turn / 180 * np.pi * reach) / reach) + 1.5
     return highest(Series(scene.track.times, turn, np.full(len(turn), noise)), rep)
 
 

@@ -122,7 +122,7 @@ class MeasurementContext:
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 
-    def once(self, name: str, make: Callable[[], Series]) -> Series:
+    def cached_series(self, name: str, make: Callable[[], Series]) -> Series:
         """A series that every rep looks at, worked out once."""
         if name not in self.kept:
             self.kept[name] = make()
@@ -225,7 +225,7 @@ def lowest_of(name: str) -> RepMeasure:
     return lambda scene, rep: lowest(scene.angle(name), rep)
 
 
-def jitter(values: Array) -> float:
+def noise_sd(values: Array) -> float:
     """Standard deviation of frame-to-frame noise: from third differences, which a smooth movement hardly has."""
     if len(values) < 5:
         return 1.0

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.store.forget import belongings, forget
 
 
-def what_goes(desk: Desk, client_id: int) -> list[str]:
+def what_goes(library: FilmLibrary, client_id: int) -> list[str]:
     """What deleting a client deletes, line by line, and what it cannot reach."""
-    held = belongings(desk.store, client_id)
+    held = belongings(library.store, client_id)
     lines = [f"{len(paths)} × {kind} ({held.megabytes(kind):.1f} MB)" for kind, paths in held.files.items() if paths]
     lines += [f"{count} {kind} in the records" for kind, count in held.rows.items() if count]
     lines += [f"her rows in the backup {path.name}" for path in held.backups]
@@ -16,6 +16,6 @@ def what_goes(desk: Desk, client_id: int) -> list[str]:
     return [*lines, "not deleted: files that still lie in the watched folder"]
 
 
-def delete_client(desk: Desk, client_id: int) -> None:
+def delete_client(library: FilmLibrary, client_id: int) -> None:
     """Delete a client and everything `what_goes` lists. Raises LibraryError."""
-    forget(desk.store, client_id)
+    forget(library.store, client_id)

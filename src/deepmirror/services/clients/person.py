@@ -24,7 +24,7 @@ from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import impossible_lengths
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
 from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, body_of, limits_of, solve_posture
@@ -108,11 +108,11 @@ class Solved:
 class PersonFile:
     """An open client's record with undo and redo without limit; every change is saved as it happens and kept in the history."""
 
-    def __init__(self, desk: Desk, client_id: int) -> None:
-        if not desk.saver.retry():
-            raise LibraryError(f"Your last edits are not saved yet: {desk.saver.sentence}")
-        self.desk, self.client_id = desk, client_id
-        record = desk.store.client(client_id)
+    def __init__(self, library: FilmLibrary, client_id: int) -> None:
+        if not library.saver.retry():
+            raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
+        self.library, self.client_id = library, client_id
+        record = library.store.client(client_id)
         self.name = record.name
         self._unknown = {k: v for k, v in record.body.items() if k not in ClientPart.model_fields}  # of a newer program: kept as it is
         self._history = History(check_client(record.body))
@@ -188,7 +188,7 @@ class PersonFile:
         self._set(label, **fields)
 
     def _set(self, label: str, **fields: Any) -> None:
-        self.desk.store.must_write()
+        self.library.store.must_write()
         client = check_client(self.client.model_dump() | fields)
         wrong = next(impossible_lengths(client), "")
         if wrong and wrong not in impossible_lengths(self.client):
@@ -199,9 +199,9 @@ class PersonFile:
         self._save(f"change {label}")
 
     def _save(self, label: str) -> None:
-        store, client_id, at = self.desk.store, self.client_id, self.desk.now().isoformat(timespec="seconds")
+        store, client_id, at = self.library.store, self.client_id, self.library.now().isoformat(timespec="seconds")
         body = self._unknown | self.client.model_dump(mode="json", exclude_defaults=True)
-        self.desk.saver.write(lambda: store.update_client(client_id, body, at, label))
+        self.library.saver.write(lambda: store.update_client(client_id, body, at, label))
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
@@ -213,13 +213,13 @@ class PersonFile:
 
     def undo(self) -> None:
         """Take the last change back."""
-        self.desk.store.must_write()
+        self.library.store.must_write()
         if (label := self._history.undo()) is not None:
             self._save(f"undo {label}")
 
     def redo(self) -> None:
         """Bring the change last taken back again."""
-        self.desk.store.must_write()
+        self.library.store.must_write()
         if (label := self._history.redo()) is not None:
             self._save(f"redo {label}")
 
@@ -228,11 +228,11 @@ class PersonFile:
         if not self.client.pain:
             return ""
         first = "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
-        return "\n".join([first, *pain_words(self.desk, self.client.pain)])
+        return "\n".join([first, *pain_words(self.library, self.client.pain)])
 
     def history(self) -> list[tuple[str, str]]:
         """When and what was changed, newest first."""
-        return self.desk.store.client_changes(self.client_id)
+        return self.library.store.client_changes(self.client_id)
 
     def default(self, movement: str) -> tuple[str, str]:
         """The client's usual tempo and rep range for a movement, empty when none was set."""
@@ -261,7 +261,7 @@ class PersonFile:
 
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""
-        mine = [f for f in self.desk.store.films(self.client_id) if self.desk.store.evidence_path(f.id).exists()]
+        mine = [f for f in self.library.store.films(self.client_id) if self.library.store.evidence_path(f.id).exists()]
         out = []
         for i, record in enumerate(mine[:NEWEST_FILMS]):
             progress.tell(i / max(len(mine), 1), "reading films")
@@ -273,12 +273,12 @@ class PersonFile:
         return out
 
     def _read(self, film_id: int) -> FilmView:
-        film, brief, evidence = self.desk.open_analysis(film_id)
+        film, brief, evidence = self.library.open_analysis(film_id)
         with film:
             if evidence is None:
                 raise BadFilm("What was seen in this film is gone; it is looked at again when it is opened.")
-            analysis = self.desk.conclude(film.facts, brief, evidence)
-            self.desk.note_result(film_id, analysis, film)
+            analysis = self.library.conclude(film.facts, brief, evidence)
+            self.library.note_result(film_id, analysis, film)
         scene, lengths = analysis.scene, {}
         if scene.plane is not None and brief.file.scale is not None and near_side(scene.view):
             for segment in ("thigh", "shank"):

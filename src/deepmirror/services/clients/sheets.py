@@ -16,7 +16,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, PostureRequest, body_of, limits_of, solve_build
 from deepmirror.store.forget import sheet_folder
 
@@ -25,53 +25,53 @@ PIVOT_GOOD_CM = 1.0
 COMMON = "common practice"
 
 
-def make_sheet(desk: Desk, client_id: int, movement_id: str, last: Analysis | None = None) -> Sheet:
+def make_sheet(library: FilmLibrary, client_id: int, movement_id: str, last: Analysis | None = None) -> Sheet:
     """The sheet of one client and movement; `last` is her last film of it. Raises BadMovement, BadBrief."""
-    record = desk.store.client(client_id)
-    movement, client = desk.catalogue.movement(movement_id), check_client(record.body)
+    record = library.store.client(client_id)
+    movement, client = library.catalogue.movement(movement_id), check_client(record.body)
     return Sheet(
         record.name,
         movement.title,
         movement.start or "as agreed",
-        desk.now().strftime("%d %B %Y"),
+        library.now().strftime("%d %B %Y"),
         tuple(movement.setup),
         tuple(_lines(client, movement)),
         tuple(_last_time(last)) if last is not None else (),
         tuple(client.pain),
-        tuple((p.title, pathway_lines(desk, p)) for p in pathways_for(client.pain)),
-        _names(desk, movement.easier),
-        _names(desk, movement.harder),
-        _names(desk, movement.instead),
+        tuple((p.title, pathway_lines(library, p)) for p in pathways_for(client.pain)),
+        _names(library, movement.easier),
+        _names(library, movement.harder),
+        _names(library, movement.instead),
         tuple(movement.disputed),
         tuple(movement.cautions),
     )
 
 
-def pathway_lines(desk: Desk, pathway: Pathway) -> tuple[str, ...]:
+def pathway_lines(library: FilmLibrary, pathway: Pathway) -> tuple[str, ...]:
     """The steps of a pathway in order, and what may take the place of what hurts."""
-    instead = ", ".join(_names(desk, pathway.instead))
+    instead = ", ".join(_names(library, pathway.instead))
     return (*pathway.steps, *([f"May take its place: {instead}."] if instead else []))
 
 
-def pain_words(desk: Desk, pain: list[str]) -> list[str]:
+def pain_words(library: FilmLibrary, pain: list[str]) -> list[str]:
     """All pathways that noted pains call for, as lines: title, then its steps."""
-    return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(desk, p), 1)))]
+    return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(library, p), 1)))]
 
 
-def write_sheet(desk: Desk, client_id: int, movement_id: str, sheet: Sheet) -> Path:
+def write_sheet(library: FilmLibrary, client_id: int, movement_id: str, sheet: Sheet) -> Path:
     """Write the page into the client's folder of sheets, named by its movement; returns its path. Raises LibraryError."""
-    desk.store.must_write()
+    library.store.must_write()
     try:
-        path = private_folder(sheet_folder(desk.store, client_id)) / f"{movement_id}.html"
+        path = private_folder(sheet_folder(library.store, client_id)) / f"{movement_id}.html"
         write_whole(path, render_sheet(sheet).encode())
     except OSError as error:
         raise LibraryError(f"The set-up sheet could not be written: {error.strerror or error}.") from error
     return path
 
 
-def _names(desk: Desk, words: list[str]) -> tuple[str, ...]:
+def _names(library: FilmLibrary, words: list[str]) -> tuple[str, ...]:
     """Movement ids become titles; other words stay."""
-    known = desk.catalogue.movements
+    known = library.catalogue.movements
     return tuple(known[w].title.lower() if w in known else w for w in words)
 
 

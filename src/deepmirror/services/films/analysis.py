@@ -105,7 +105,7 @@ def solve_film(evidence: Evidence, brief: Brief, setting: FilmSetting) -> Trajec
     """Where the joints were, from everything seen and clicked."""
     seen = evidence.swapped(brief.file.swaps)
     path, plane = track(seen, keyframes(brief, len(evidence.times)), setting)
-    return Trajectories(path, path.still(evidence.room), plane, far_joints(seen, setting.view))
+    return Trajectories(path, path.camera_compensated(evidence.room), plane, far_joints(seen, setting.view))
 
 
 def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSetting) -> BodyMotion:

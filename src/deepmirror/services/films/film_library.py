@@ -25,7 +25,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.saving import Saver
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.concluding import ConcludeHere, Concluder
-from deepmirror.services.films.follow_up import note_looks
+from deepmirror.services.films.follow_up import note_outcomes
 from deepmirror.services.films.observation_runner import Observer, look_here
 from deepmirror.store.backups import back_up
 from deepmirror.store.library import ClientRecord as ClientRecord
@@ -63,7 +63,7 @@ class FilmResult:
     turns: list[int]
 
 
-class Desk:
+class FilmLibrary:
     """Use cases of the Desk on one library. Times come from `now` so that tests can stand still."""
 
     def __init__(
@@ -242,7 +242,7 @@ class Desk:
         if before.state == FilmState.ASKED:
             result = replace(result, line=before.line)
         self.store.update_film(film_id, **vars(result))
-        note_looks(self.store, film_id, analysis)
+        note_outcomes(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:
         """Films that still wait to be measured, oldest first. One that failed waits for a key."""

@@ -18,7 +18,7 @@ SAME_VIEW = {"side-left": "side", "side-right": "side", "front": "front", "rear"
 
 
 @dataclass(frozen=True)
-class Item:
+class Baseline:
     """What was found when the correction was sent: the worst rep's number, its target, and the words sent with it."""
 
     code: str
@@ -41,7 +41,7 @@ class Item:
 
 
 @dataclass(frozen=True)
-class Look:
+class Outcome:
     """What one later film says: the worst rep's number and the verdict on the change; value is None where it cannot tell."""
 
     value: float | None
@@ -61,22 +61,22 @@ class FollowUp:
     state: str
     film_id: int
     opened_at: str
-    item: Item
-    look: Look
+    baseline: Baseline
+    outcome: Outcome
 
     def words(self, said: dict[Change, str] | None = None) -> str:
         """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: real change, within the target". said: other words for the change."""
-        bare = bare_unit(self.item.unit)
-        before = number_words(self.item.value, self.item.u, bare)
-        if self.look.value is None:
-            return f"{before} then; this film cannot tell: {self.look.reason}"
-        after = number_words(self.look.value, self.look.u, self.item.unit)
-        now = ", within the target" if self.look.within else ""
-        return f"{before} then, {after} now: {(said or {}).get(self.look.verdict, self.look.verdict)}{now}"
+        bare = bare_unit(self.baseline.unit)
+        before = number_words(self.baseline.value, self.baseline.u, bare)
+        if self.outcome.value is None:
+            return f"{before} then; this film cannot tell: {self.outcome.reason}"
+        after = number_words(self.outcome.value, self.outcome.u, self.baseline.unit)
+        now = ", within the target" if self.outcome.within else ""
+        return f"{before} then, {after} now: {(said or {}).get(self.outcome.verdict, self.outcome.verdict)}{now}"
 
     def target_words(self) -> str:
         """The target in words."""
-        return with_unit(describe_band(self.item.band()), self.item.unit)
+        return with_unit(describe_band(self.baseline.band()), self.baseline.unit)
 
 
 def number_words(value: float, u: float, unit: str) -> str:
@@ -97,7 +97,7 @@ def worst(analysis: Analysis, measure: str, band: Band) -> tuple[Rep | None, Val
     return max(pairs, key=lambda pair: band.excess(pair[1].value)) if pairs else None
 
 
-def look_again(item: Item, analysis: Analysis) -> Look:
+def outcome_of(item: Baseline, analysis: Analysis) -> Outcome:
     """What a film says of a correction."""
     view = analysis.brief.file.view
     found = worst(analysis, item.measure, item.band())
@@ -105,16 +105,16 @@ def look_again(item: Item, analysis: Analysis) -> Look:
         row = next((u for u in analysis.judgement.unmeasurable if u.measure == item.measure), None)
         other = SAME_VIEW[view] != SAME_VIEW[item.view]
         reason = row.reason if row else "it was filmed from another side" if other else "it has no number for it"
-        return Look(None, 0.0, None, 0.0, Change.CANNOT_TELL, False, reason)
+        return Outcome(None, 0.0, None, 0.0, Change.CANNOT_TELL, False, reason)
     rep, value = found
     band = item.band()
     said = change(Value(item.value, item.u), value, band)
     inside = verdict(value, band) in (Verdict.WITHIN, Verdict.BORDERLINE)
     time_s = rep.bottom_s if rep else analysis.scene.reps[-1].bottom_s if analysis.scene.reps else 0.0
-    return Look(value.value, value.u, rep.number if rep else None, time_s, said, inside)
+    return Outcome(value.value, value.u, rep.number if rep else None, time_s, said, inside)
 
 
-def items_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[str, str]]) -> list[Item]:
+def baselines_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[str, str]]) -> list[Baseline]:
     """What to watch after sending corrections with these codes; words: code -> (cue, change) as they were sent."""
     items = []
     for finding in analysis.judgement.findings:
@@ -123,7 +123,7 @@ def items_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[str, s
         cue, change = words[finding.code]
         found = worst(analysis, finding.measure, finding.target)
         items.append(
-            Item(
+            Baseline(
                 finding.code,
                 finding.title,
                 finding.measure,
@@ -142,7 +142,7 @@ def items_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[str, s
     return items
 
 
-def begin(store: LibraryStore, client_id: int, film_id: int, movement: str, at: str, items: list[Item]) -> None:
+def begin(store: LibraryStore, client_id: int, film_id: int, movement: str, at: str, items: list[Baseline]) -> None:
     """Watch these corrections from now on."""
     for item in items:
         store.watches.add(client_id, film_id, movement, at, asdict(item))
@@ -155,8 +155,8 @@ def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[Follo
     for record in store.watches.of_client(film.client_id, analysis.movement.id):
         told_here = any(f == film_id for f, _, _ in record.looks)
         if record.film_id != film_id and record.opened_at <= _late(film.arrived_at) and (record.state == "open" or told_here):
-            item = item_of(record)
-            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, look_again(item, analysis)))
+            item = baseline_of(record)
+            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, outcome_of(item, analysis)))
     return out
 
 
@@ -165,30 +165,30 @@ def _late(arrived_at: str) -> str:
     return arrived_at + "~"
 
 
-def note_looks(store: LibraryStore, film_id: int, analysis: Analysis) -> None:
+def note_outcomes(store: LibraryStore, film_id: int, analysis: Analysis) -> None:
     """Keep what this film says of every open correction, for the history."""
     arrived = store.film(film_id).arrived_at
     for row in watched(store, film_id, analysis):
         if row.state == "open":
-            store.watches.look(row.id, film_id, arrived, asdict(row.look))
+            store.watches.look(row.id, film_id, arrived, asdict(row.outcome))
 
 
-def item_of(record: WatchRecord) -> Item:
+def baseline_of(record: WatchRecord) -> Baseline:
     """What was found when it was sent."""
-    return Item(**record.item)
+    return Baseline(**record.item)
 
 
-def look_of(kept: Document) -> Look:
+def kept_outcome(kept: Document) -> Outcome:
     """A look as it was kept."""
-    return Look(**(kept | {"verdict": Change(kept["verdict"])}))
+    return Outcome(**(kept | {"verdict": Change(kept["verdict"])}))
 
 
 def history(record: WatchRecord) -> list[str]:
     """The correction over the films: one line per film, oldest first."""
-    item = item_of(record)
+    item = baseline_of(record)
     lines = [f"{record.opened_at[:10]}: {number_words(item.value, item.u, item.unit)}, sent with “{item.cue}”"]
     for _, at, raw in record.looks:
-        look = look_of(raw)
+        look = kept_outcome(raw)
         said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {look.verdict}"
         lines.append(f"{at[:10]}: {said}" + (", within the target" if look.within else ""))
     return lines

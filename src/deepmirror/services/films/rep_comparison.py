@@ -15,7 +15,7 @@ from deepmirror.core.uncertain_value import Value, with_unit
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.limb_asymmetry import COMPARED, SECONDS_U
 
 SHOWN = (840, 520)  # px of each picture
@@ -35,14 +35,14 @@ class Row:
 class ComparedFilm:
     """One film of a comparison, open and concluded. Close it when done."""
 
-    def __init__(self, desk: Desk, film_id: int) -> None:
+    def __init__(self, library: FilmLibrary, film_id: int) -> None:
         """Raises LibraryError when the film was never measured or shows no rep; BadFilm."""
-        self.record = desk.store.film(film_id)
-        self.film, brief, evidence = desk.open_analysis(film_id)
+        self.record = library.store.film(film_id)
+        self.film, brief, evidence = library.open_analysis(film_id)
         if evidence is None:
             self.film.close()
             raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} is not measured yet.")
-        self.analysis: Analysis = desk.conclude(self.film.facts, brief, evidence)
+        self.analysis: Analysis = library.conclude(self.film.facts, brief, evidence)
         if not self.analysis.scene.reps:
             self.film.close()
             raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} shows no rep to compare.")
@@ -163,9 +163,9 @@ def _drawn(half: ComparedFilm, frame: int) -> NDArray[np.uint8]:
     return draw_framed(half.film.picture(frame), Overlay(scene.film_track, scene.view, frame), SHOWN)
 
 
-def films_to_compare(desk: Desk, film_id: int) -> list[tuple[int, str]]:
+def films_to_compare(library: FilmLibrary, film_id: int) -> list[tuple[int, str]]:
     """Measured films of the same client, those of the same movement first, as (id, words)."""
-    film = desk.store.film(film_id)
-    mine = [f for f in desk.store.films(film.client_id) if desk.store.evidence_path(f.id).exists()]
+    film = library.store.film(film_id)
+    mine = [f for f in library.store.films(film.client_id) if library.store.evidence_path(f.id).exists()]
     mine.sort(key=lambda f: f.movement != film.movement)
     return [(f.id, f"{f.arrived_at[:10]} · {f.movement.replace('_', ' ')} · {f.view.replace('-', ' ')}") for f in mine]

@@ -24,7 +24,7 @@ from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import contradictions
 from deepmirror.services.films.analysis import Analysis as Analysis
-from deepmirror.services.films.film_library import Desk, FilmState
+from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.observation import FINAL
 from deepmirror.services.films.observation_runner import FOLLOW
 from deepmirror.services.films.reference_marks import KINDS, MarksTakenOver, Wanted, free_points, taken_over, wanted_marks
@@ -50,14 +50,14 @@ class Review:
     anywhere, and its result comes back through `take` or `take_analysis`.
     """
 
-    def __init__(self, desk: Desk, film_id: int, conclude: bool = True) -> None:
+    def __init__(self, library: FilmLibrary, film_id: int, conclude: bool = True) -> None:
         """conclude: work out the numbers at once (a second); else the caller does when it suits. Raises BadFilm, BadBrief,
         LibraryError (also while an edit of before is not saved)."""
-        if not desk.saver.retry():
-            raise LibraryError(f"Your last edits are not saved yet: {desk.saver.sentence}")
-        self.desk, self.film_id = desk, film_id
-        self.record = desk.store.film(film_id)
-        self.film, brief, self.evidence = desk.open_analysis(film_id)
+        if not library.saver.retry():
+            raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
+        self.library, self.film_id = library, film_id
+        self.record = library.store.film(film_id)
+        self.film, brief, self.evidence = library.open_analysis(film_id)
         self._history = self._kept_history(brief)
         self.analysis: Analysis | None = None
         self.problem = ""
@@ -67,7 +67,7 @@ class Review:
 
     def _kept_history(self, brief: Brief) -> History[Brief]:
         """The edits of before, when they lead to the brief as it is; else they are forgotten."""
-        steps = self.desk.store.steps.of_film(self.film_id)
+        steps = self.library.store.steps.of_film(self.film_id)
         done = [(label, told) for label, told, is_done in steps if is_done]
         if not done or done[-1][1] != _without_client(brief):
             return History(brief)
@@ -89,8 +89,8 @@ class Review:
 
     def take_client(self) -> None:
         """Use the client's record as the library has it now, in every state of the undo stack; conclude anew afterwards."""
-        self.desk.saver.wait()
-        client = self.desk.store.client(self.record.client_id).body
+        self.library.saver.wait()
+        client = self.library.store.client(self.record.client_id).body
         self._history.renew(lambda brief: check_brief(brief.file.model_dump(exclude_none=True) | {"client": client}))
 
     def picture(self, number: int) -> NDArray[np.uint8]:
@@ -99,18 +99,18 @@ class Review:
 
     def concluding(self) -> Callable[[Progress], Analysis | None]:
         """The work of solving, measuring and judging from what was observed; it gives None before anything was."""
-        desk, film, brief, evidence, film_id = self.desk, self.film, self.brief, self.evidence, self.film_id
+        library, film, brief, evidence, film_id = self.library, self.film, self.brief, self.evidence, self.film_id
 
         def work(progress: Progress) -> Analysis | None:
             progress.tell(0.1, "solving")
             if evidence is None:
                 return None
             seen_by_network(evidence, tuple(brief.file.swaps))
-            analysis = desk.conclude(film.facts, brief, evidence)
+            analysis = library.conclude(film.facts, brief, evidence)
             try:
-                desk.note_result(film_id, analysis, film)
+                library.note_result(film_id, analysis, film)
             except LibraryError as error:  # the film's line on the Desk is behind; its numbers are no less right
-                desk.failures.note(error, "noting a result")
+                library.failures.note(error, "noting a result")
             return analysis
 
         return work
@@ -129,18 +129,18 @@ class Review:
 
         It looks with the clicks of now, and keeps what it sees under these clicks and no later ones.
         """
-        desk, film, brief, before, film_id = self.desk, self.film, self.brief, self.evidence, self.film_id
+        library, film, brief, before, film_id = self.library, self.film, self.brief, self.evidence, self.film_id
         anew = before is None or self._followed_subject != brief.file.subject
-        kept = desk.store.kept_evidence(film_id, _key(brief))
+        kept = library.store.kept_evidence(film_id, _key(brief))
 
         def work(progress: Progress) -> Observed:
-            desk.store.must_write()
-            evidence = desk.evidence_in(kept, len(film.times))
+            library.store.must_write()
+            evidence = library.evidence_in(kept, len(film.times))
             if evidence is None:
-                movement = desk.catalogue.movement(brief.file.movement)
-                evidence = desk.look(film, brief, movement, progress, *(("final", None) if anew else (FOLLOW, before)))
-            desk.keep_evidence(film_id, evidence)
-            desk.store.keep_evidence(film_id, _key(brief))
+                movement = library.catalogue.movement(brief.file.movement)
+                evidence = library.look(film, brief, movement, progress, *(("final", None) if anew else (FOLLOW, before)))
+            library.keep_evidence(film_id, evidence)
+            library.store.keep_evidence(film_id, _key(brief))
             return Observed(brief, evidence)
 
         return work
@@ -167,7 +167,7 @@ class Review:
         return [*names, *free_points(self._movement())] if near else names
 
     def _movement(self) -> Movement:
-        return self.desk.catalogue.movement(self.brief.file.movement)
+        return self.library.catalogue.movement(self.brief.file.movement)
 
     def marks(self) -> list[Wanted]:
         """The marks of this film, those its movement asks for first."""
@@ -175,11 +175,11 @@ class Review:
 
     def machines(self) -> list[str]:
         """Machines and places named so far, by name."""
-        return self.desk.store.machines()
+        return self.library.store.machines()
 
     def marks_to_take_over(self) -> MarksTakenOver | None:
         """Marks and scale of the newest other film of this machine from the same side; None when there is none."""
-        return taken_over(self.desk.store, self.film_id, self.brief.file.machine, self.brief.file.view)
+        return taken_over(self.library.store, self.film_id, self.brief.file.machine, self.brief.file.view)
 
     def take_over_marks(self) -> None:
         """Use the last marks of this machine; they stay in question until the coach says that they fit."""
@@ -206,13 +206,13 @@ class Review:
         seeds = {f: {n: xy for n, xy in p.items() if (f, n) != (frame, name)} for f, p in self.brief.seeds}
         self._change(f"remove {name.replace('_', ' ')}", seeds=_seed_list(seeds))
 
-    def home(self, frame: int, xy: Pixel) -> Pixel:
+    def to_reference_frame(self, frame: int, xy: Pixel) -> Pixel:
         """Where a spot of the room seen on a frame lies on the first frame: marks are kept there when the camera moves."""
         turn = self._room(frame)
         x, y = np.linalg.solve(turn[:, :2], np.array(xy) - turn[:, 2])
         return round(float(x), 2), round(float(y), 2)
 
-    def away(self, frame: int, xy: Pixel) -> Pixel:
+    def from_reference_frame(self, frame: int, xy: Pixel) -> Pixel:
         """Where a spot kept on the first frame is seen on another one."""
         turn = self._room(frame)
         x, y = turn[:, :2] @ np.array(xy) + turn[:, 2]
@@ -236,8 +236,8 @@ class Review:
     def choose_subject(self, frame: int, xy: Pixel) -> None:
         """Follow another person: the one clicked on a frame. Points placed so far belong to somebody else and go."""
         self._change("follow another person", subject={"frame": frame, "at_px": xy}, seeds=[])
-        store, film_id = self.desk.store, self.film_id
-        self.desk.saver.write(
+        store, film_id = self.library.store, self.film_id
+        self.library.saver.write(
             lambda: store.update_film(film_id, state=FilmState.NEW)
         )  # a program closed before looking again does so when it opens
 
@@ -267,24 +267,24 @@ class Review:
         self._change("change " + ", ".join(k.replace("_kg", "").replace("_", " ") for k in fields), **fields)
 
     def _change(self, label: str, **fields: Any) -> None:
-        self.desk.store.must_write()
+        self.library.store.must_write()
         before = self.brief
         data = before.file.model_dump(exclude_none=True) | fields
         brief = check_brief({k: v for k, v in data.items() if v is not None})
-        self.desk.catalogue.movement(brief.file.movement)
+        self.library.catalogue.movement(brief.file.movement)
         size = self.film.facts.width, self.film.facts.height
         known = set(contradictions(before, size))  # what was stored before must not keep her from mending it
         if wrong := next((w for w in contradictions(brief, size) if w not in known), ""):
             raise BadBrief(wrong)
         self._history.do(label, brief)
-        store, film_id, told = self.desk.store, self.film_id, _without_client(brief)
+        store, film_id, told = self.library.store, self.film_id, _without_client(brief)
 
         def save() -> None:
             with store.transaction():
                 store.update_film(film_id, brief=told)
                 store.steps.add(film_id, _without_client(before), label, told)
 
-        self.desk.saver.write(save)
+        self.library.saver.write(save)
 
     def can_undo(self) -> str | None:
         """What undo would take back, or None."""
@@ -296,25 +296,25 @@ class Review:
 
     def undo(self) -> None:
         """Take the last edit back; does nothing when there is none."""
-        self.desk.store.must_write()
+        self.library.store.must_write()
         if self._history.undo() is not None:
             self._save_place()
 
     def redo(self) -> None:
         """Bring the edit last taken back again; does nothing when there is none."""
-        self.desk.store.must_write()
+        self.library.store.must_write()
         if self._history.redo() is not None:
             self._save_place()
 
     def _save_place(self) -> None:
-        store, film_id, told, undone = self.desk.store, self.film_id, _without_client(self.brief), self._history.undone
+        store, film_id, told, undone = self.library.store, self.film_id, _without_client(self.brief), self._history.undone
 
         def save() -> None:
             with store.transaction():
                 store.update_film(film_id, brief=told)
                 store.steps.move(film_id, undone)
 
-        self.desk.saver.write(save)
+        self.library.saver.write(save)
 
 
 def _without_client(brief: Brief) -> Document:

@@ -12,15 +12,15 @@ from deepmirror.documents import Document
 from deepmirror.errors import BadBundle, DeepMirrorError, LibraryError, one_line
 from deepmirror.exchange.bundle import Bundle, SetFile, read_bundle
 from deepmirror.exchange.bundle import is_bundle as is_bundle
-from deepmirror.exchange.post import SUFFIXES, Letter, Mailbox
+from deepmirror.exchange.mailbox import SUFFIXES, Letter, Mailbox
 from deepmirror.files import copy_part, put_in_place
 from deepmirror.media.film import Film
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk, FilmRecord
+from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.films.reference_marks import taken_over
 from deepmirror.services.replies.retake_request import came_for
+from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.library import LONGEST_NAME, file_hash
-from deepmirror.store.post import ArrivalRecord as ArrivalRecord
 
 REFUSED_KEPT_BYTES = 300_000_000  # a refused letter is kept too, unless it is absurdly large
 LONGEST_ID = 290
@@ -58,8 +58,8 @@ class Placed:
 class Arrivals:
     """Takes what a mailbox brings into a desk's library. Everything runs without an interface, in the background."""
 
-    def __init__(self, desk: Desk, mailbox: Mailbox | None) -> None:
-        self._desk, self._mailbox = desk, mailbox
+    def __init__(self, library: FilmLibrary, mailbox: Mailbox | None) -> None:
+        self._library, self._mailbox = library, mailbox
         self._seen: set[str] = set()
 
     def collect(self, progress: Progress) -> list[ArrivalRecord]:
@@ -68,7 +68,7 @@ class Arrivals:
         Raises DeepMirrorError when the mailbox cannot be reached, or when nothing could be kept.
         """
         new, later = [], ""
-        begun: list[tuple[str, Taking]] = [(a.name, partial(self._judged, a)) for a in self._desk.store.arrivals.under_way()]
+        begun: list[tuple[str, Taking]] = [(a.name, partial(self._judged, a)) for a in self._library.store.arrivals.under_way()]
         letters = self._mailbox.letters() if self._mailbox is not None else []
         fresh: list[tuple[str, Taking]] = [(x.name, partial(self._new, x)) for x in letters]
         for name, take in (*begun, *fresh):
@@ -84,7 +84,7 @@ class Arrivals:
 
     def _new(self, letter: Letter) -> ArrivalRecord | None:
         """Take a letter in that was not seen before."""
-        seen = letter.id in self._seen or self._desk.store.arrivals.has(_plain(letter.id))
+        seen = letter.id in self._seen or self._library.store.arrivals.has(_plain(letter.id))
         record = None if seen else self._take(letter)
         self._seen.add(letter.id)
         return record
@@ -97,10 +97,10 @@ class Arrivals:
             raise LibraryError(f"“{path.name}” could not be kept: {error.strerror or error}.") from error
 
     def _take(self, letter: Letter) -> ArrivalRecord:
-        store = self._desk.store
+        store = self._library.store
         store.must_write()
         told: Document = {"letter": _plain(letter.id), "name": one_line(letter.name, LONGEST_NAME)}
-        told["came_at"] = self._desk.now().isoformat(timespec="seconds")
+        told["came_at"] = self._library.now().isoformat(timespec="seconds")
         try:
             digest = file_hash(letter.path)
         except LibraryError as error:
@@ -114,7 +114,7 @@ class Arrivals:
 
     def _keep(self, letter: Letter, told: Document) -> ArrivalRecord:
         """Copy the letter into the library as it came, and note it as under way. Raises OSError, LibraryError."""
-        store = self._desk.store
+        store = self._library.store
         name = f"arrivals/{told['sha256'][:20]}{letter.path.suffix.lower() if letter.path.suffix.lower() in SUFFIXES else ''}"
         target = store.folder / name
         part = copy_part(letter.path, target)
@@ -124,7 +124,7 @@ class Arrivals:
 
     def _judged(self, arrival: ArrivalRecord) -> ArrivalRecord:
         """What becomes of a kept letter: taken, waiting for the coach's word, or refused with a sentence, whatever is in it."""
-        store = self._desk.store
+        store = self._library.store
         try:
             return self._read(arrival)
         except LibraryError:
@@ -132,7 +132,7 @@ class Arrivals:
         except DeepMirrorError as error:
             sentence = error.sentence
         except Exception as error:  # noqa: BLE001 - a letter nobody foresaw: it costs itself only, and is reported
-            sentence = f"It could not be read. {self._desk.failures.sentence(self._desk.failures.note(error, 'taking in a letter'))}"
+            sentence = f"It could not be read. {self._library.failures.sentence(self._library.failures.note(error, 'taking in a letter'))}"
         refused = store.arrivals.update(arrival.id, state="refused", sentence=sentence)
         if arrival.path is not None and arrival.path.exists() and arrival.path.stat().st_size > REFUSED_KEPT_BYTES:
             refused = store.arrivals.update(arrival.id, file="")
@@ -140,7 +140,7 @@ class Arrivals:
         return refused
 
     def _read(self, arrival: ArrivalRecord) -> ArrivalRecord:
-        path, store = arrival.path, self._desk.store
+        path, store = arrival.path, self._library.store
         if path is None or not path.exists():
             raise BadBundle("It was not kept: ask for it again.")
         if not is_bundle(path):
@@ -155,18 +155,18 @@ class Arrivals:
 
     def _place(self, arrival: ArrivalRecord, bundle: Bundle) -> ArrivalRecord:
         """Take a bundle's film in when client, movement and view are known; else hold it."""
-        told, store = bundle.told, self._desk.store
+        told, store = bundle.told, self._library.store
         said = told.model_dump(mode="json", exclude_none=True)
         twin = store.film_with_hash(file_hash(bundle.film))
         if twin is not None:
             return store.arrivals.update(arrival.id, state="twin", sentence=TWIN, film_id=twin[0])
-        named = [c for c in self._desk.clients() if c.name.casefold() == told.client.strip().casefold()]
+        named = [c for c in self._library.clients() if c.name.casefold() == told.client.strip().casefold()]
         missing = [
             words
             for words, lacks in (
                 (f"no client is called “{told.client}”", not named),
                 (f"{len(named)} clients are called “{told.client}”", len(named) > 1),
-                ("the movement is not said", told.movement not in self._desk.catalogue.movements),
+                ("the movement is not said", told.movement not in self._library.catalogue.movements),
                 ("the side it was filmed from is not said", told.view is None),
             )
             if lacks
@@ -175,7 +175,7 @@ class Arrivals:
             sentence = one_line(f"Say whose film this is: {', '.join(missing)}.")
             return store.arrivals.update(arrival.id, state="waiting", told=said, sentence=sentence)
         with store.transaction():  # the film, what was said of it and what became of the letter: all or nothing
-            film_id = take_bundle(self._desk, bundle, named[0].id)
+            film_id = take_bundle(self._library, bundle, named[0].id)
             return store.arrivals.update(arrival.id, state="taken", told=said, film_id=film_id)
 
 
@@ -184,60 +184,60 @@ def _plain(letter_id: str) -> str:
     return letter_id.encode("utf-8", "backslashreplace").decode("utf-8")[-LONGEST_ID:]
 
 
-def take_bundle(desk: Desk, bundle: Bundle, client_id: int) -> int:
+def take_bundle(library: FilmLibrary, bundle: Bundle, client_id: int) -> int:
     """Take a checked bundle's film into the library; returns its id. Raises BadFilm, BadBrief, LibraryError."""
     told = bundle.told
     assert told.movement is not None and told.view is not None
-    record = desk.import_film(bundle.film, client_id, told.movement, told.view, told.set.load_kg, told.set.tempo, told.note)
-    _finish(desk, record.id, told)
+    record = library.import_film(bundle.film, client_id, told.movement, told.view, told.set.load_kg, told.set.tempo, told.note)
+    _finish(library, record.id, told)
     return record.id
 
 
-def _finish(desk: Desk, film_id: int, told: SetFile) -> None:
+def _finish(library: FilmLibrary, film_id: int, told: SetFile) -> None:
     """What the sender said of the set; on a known machine its marks, in question; films that waited for this one have it."""
-    film = desk.store.film(film_id)
+    film = library.store.film(film_id)
     if told.machine:
-        marks = taken_over(desk.store, film_id, told.machine, film.view)
+        marks = taken_over(library.store, film_id, told.machine, film.view)
         brief = film.brief | {"machine": told.machine} | (marks.fields() if marks else {})
-        desk.store.update_film(film_id, brief=brief)
-    desk.store.update_film(film_id, told=_set_words(told))
-    came_for(desk, film_id)
+        library.store.update_film(film_id, brief=brief)
+    library.store.update_film(film_id, told=_set_words(told))
+    came_for(library, film_id)
 
 
 def _set_words(told: SetFile) -> Document:
     return told.set.model_dump(exclude_none=True) | ({"filmed_at": told.filmed_at.isoformat()} if told.filmed_at else {})
 
 
-def unplaced(desk: Desk, arrival: ArrivalRecord, folder: Path) -> UnassignedFilm:
+def unplaced(library: FilmLibrary, arrival: ArrivalRecord, folder: Path) -> UnassignedFilm:
     """The film of a waiting arrival, unpacked into `folder`, and what is known of it. Raises BadBundle, BadFilm."""
     if arrival.path is None:
         raise BadBundle(f"“{arrival.name}” was not kept: ask for it again.")
     if not is_bundle(arrival.path):
-        guess = next((c.name for c in desk.clients() if c.name.split()[0].casefold() in arrival.name.casefold()), "")
+        guess = next((c.name for c in library.clients() if c.name.split()[0].casefold() in arrival.name.casefold()), "")
         words = arrival.name.casefold().replace("-", "_").replace(" ", "_")
-        movement = next((m for m in sorted(desk.catalogue.movements, key=len, reverse=True) if m in words), None)
+        movement = next((m for m in sorted(library.catalogue.movements, key=len, reverse=True) if m in words), None)
         return UnassignedFilm(arrival, arrival.path, guess, movement, None, None, "")
     bundle = read_bundle(arrival.path, folder, arrival.name)
     told = bundle.told
     return UnassignedFilm(arrival, bundle.film, told.client, told.movement, told.view, told.set.load_kg, told.note)
 
 
-def place(desk: Desk, arrival: ArrivalRecord, film: Path, answers: Placed) -> FilmRecord:
+def place(library: FilmLibrary, arrival: ArrivalRecord, film: Path, answers: Placed) -> FilmRecord:
     """The coach has said whose film it is: it is taken in, and the letter is done. Raises BadFilm, BadBrief, LibraryError."""
-    with desk.store.transaction():
-        record = take_film(desk, film, answers)
-        desk.store.arrivals.update(arrival.id, state="taken", sentence="", film_id=record.id)
+    with library.store.transaction():
+        record = take_film(library, film, answers)
+        library.store.arrivals.update(arrival.id, state="taken", sentence="", film_id=record.id)
         if arrival.told:
-            _finish(desk, record.id, SetFile.model_validate(arrival.told))
+            _finish(library, record.id, SetFile.model_validate(arrival.told))
         else:
-            came_for(desk, record.id)
+            came_for(library, record.id)
     return record
 
 
-def take_film(desk: Desk, path: Path, answers: Placed) -> FilmRecord:
+def take_film(library: FilmLibrary, path: Path, answers: Placed) -> FilmRecord:
     """Take a film into the library as the coach said, with a new client when she named one. Raises BadFilm, BadBrief, LibraryError."""
-    with desk.store.transaction():
+    with library.store.transaction():
         client_id = answers.client_id
         if client_id is None:
-            client_id = desk.add_client(answers.new_name, answers.stature_cm).id
-        return desk.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)
+            client_id = library.add_client(answers.new_name, answers.stature_cm).id
+        return library.import_film(path, client_id, answers.movement, answers.view, answers.load_kg, answers.tempo, answers.note)

@@ -10,33 +10,35 @@ from pathlib import Path
 
 from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
-from deepmirror.services.films.film_library import DAYS_TO_ANSWER, Desk, FilmState
+from deepmirror.services.films.film_library import DAYS_TO_ANSWER, FilmLibrary, FilmState
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.delivery import kept_whole
 
 
-def fill_demo(desk: Desk) -> None:
+def fill_demo(library: FilmLibrary) -> None:
     """Put the invented demo clients and films into an empty library; they ship measured, so they open at once."""
-    if desk.read_only or desk.films():
+    if library.read_only or library.films():
         return
     root = resources.files("deepmirror") / "assets" / "demo"
     with resources.as_file(root) as folder:
         plan = json.loads((folder / "demo.json").read_text("utf-8"))
         results = json.loads((folder / "results.json").read_text("utf-8"))
-        desk.store.phrases.set("coach", plan["coach"])
+        library.store.phrases.set("coach", plan["coach"])
         for item in plan["films"]:
-            film_id = _add(desk, folder, item, results)
+            film_id = _add(library, folder, item, results)
             if "answered_hours_ago" in item:
-                _answer(desk, film_id, desk.now() - timedelta(hours=float(item["answered_hours_ago"])))
+                _answer(library, film_id, library.now() - timedelta(hours=float(item["answered_hours_ago"])))
 
 
-def _add(desk: Desk, folder: Path, item: Document, results: Document) -> int:
+def _add(library: FilmLibrary, folder: Path, item: Document, results: Document) -> int:
     brief = json.loads((folder / f"{item['film']}.brief.json").read_text("utf-8"))
-    client = next((c for c in desk.clients() if c.name == item["client"]), None) or desk.store.add_client(item["client"], brief["client"])
+    client = next((c for c in library.clients() if c.name == item["client"]), None) or library.store.add_client(
+        item["client"], brief["client"]
+    )
     if "machine" in item:
         brief["machine"] = item["machine"]
-    arrived = desk.now() - timedelta(hours=float(item["hours_ago"]))
-    record = desk.store.add_film(
+    arrived = library.now() - timedelta(hours=float(item["hours_ago"]))
+    record = library.store.add_film(
         folder / f"{item['film']}.mp4",
         client.id,
         brief,
@@ -47,27 +49,27 @@ def _add(desk: Desk, folder: Path, item: Document, results: Document) -> int:
     )
     seen = folder / f"{item['film']}.npz"
     if seen.exists():
-        shutil.copyfile(seen, desk.store.evidence_path(record.id))
-        desk.store.update_film(record.id, **results[item["film"]])
+        shutil.copyfile(seen, library.store.evidence_path(record.id))
+        library.store.update_film(record.id, **results[item["film"]])
     return record.id
 
 
-def _answer(desk: Desk, film_id: int, at: datetime) -> None:
+def _answer(library: FilmLibrary, film_id: int, at: datetime) -> None:
     """A reply that went out last week: its words and its watched corrections; the demo ships no film of it."""
-    film, brief, evidence = desk.open_analysis(film_id)
+    film, brief, evidence = library.open_analysis(film_id)
     with film:
         assert evidence is not None  # the demo's films ship measured
-        analysis = desk.conclude(film.facts, brief, evidence)
-    record = desk.store.film(film_id)
+        analysis = library.conclude(film.facts, brief, evidence)
+    record = library.store.film(film_id)
     when = at.isoformat(timespec="seconds")
-    reply = draft_reply(analysis, record.client_name, coach=desk.store.phrases.setting("coach", ""), date=when[:10])
-    unsent = desk.store.reply_folder(film_id)
+    reply = draft_reply(analysis, record.client_name, coach=library.store.phrases.setting("coach", ""), date=when[:10])
+    unsent = library.store.reply_folder(film_id)
     unsent.mkdir(parents=True, exist_ok=True)
     words = [f"{c.title}: {c.number} {c.cue}" for c in reply.chosen()]
     (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
     sent = reply.chosen()
-    items = follow_up.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    with kept_whole(desk, film_id, "reply", unsent, reply.to_dict(), when) as kept:
-        desk.store.replies.settle(kept.id, "handed", "in the demo's past")
-        desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
-        follow_up.begin(desk.store, record.client_id, film_id, analysis.movement.id, when, items)
+    items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    with kept_whole(library, film_id, "reply", unsent, reply.to_dict(), when) as kept:
+        library.store.replies.set_outcome(kept.id, "handed", "in the demo's past")
+        library.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
+        follow_up.begin(library.store, record.client_id, film_id, analysis.movement.id, when, items)

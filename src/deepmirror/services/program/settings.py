@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from deepmirror.errors import LibraryError
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 
 
 @dataclass
@@ -19,16 +19,16 @@ class Settings:
     outbox: str = ""
 
 
-def settings_of(desk: Desk) -> Settings:
+def settings_of(library: FilmLibrary) -> Settings:
     """The settings as they stand."""
-    kept = desk.store.phrases
+    kept = library.store.phrases
     return Settings(kept.setting("coach", ""), kept.setting("blur", False), kept.setting("inbox", ""), kept.setting("outbox", ""))
 
 
-def keep_settings(desk: Desk, new: Settings) -> None:
+def keep_settings(library: FilmLibrary, new: Settings) -> None:
     """Keep them. Raises LibraryError when a folder is not one."""
     for name, folder in (("watched folder", new.inbox), ("outbox", new.outbox)):
         if folder and not Path(folder).is_dir():
             raise LibraryError(f"The {name} “{folder}” is not a folder.")
     for key in ("coach", "blur", "inbox", "outbox"):
-        desk.store.phrases.set(key, getattr(new, key))
+        library.store.phrases.set(key, getattr(new, key))

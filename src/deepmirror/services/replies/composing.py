@@ -52,7 +52,7 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         " ".join(dict.fromkeys(held[:3])),
         corrections,
         _unable(analysis),
-        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.look.verdict in PLAINLY],
+        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.outcome.verdict in PLAINLY],
         coach=coach,
         imperial=imperial,
         date=date,
@@ -92,7 +92,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
     imperial = analysis.brief.file.client.imperial
     frame = frame_at(analysis, f.time_s)
     bare = bare_unit(f.unit)
-    earlier = next((row for row in watched if row.item.code == f.code and row.look.value is not None), None)
+    earlier = next((row for row in watched if row.baseline.code == f.code and row.outcome.value is not None), None)
 
     def said(text: str) -> str:
         return in_their_units(text, imperial)
@@ -117,8 +117,8 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
 
 
 def _last_time(row: FollowUp) -> str:
-    bare = bare_unit(row.item.unit)
-    return f" Last time {number_words(row.item.value, row.item.u, bare)}: {PLAINLY[row.look.verdict]}."
+    bare = bare_unit(row.baseline.unit)
+    return f" Last time {number_words(row.baseline.value, row.baseline.u, bare)}: {PLAINLY[row.outcome.verdict]}."
 
 
 def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
@@ -134,7 +134,7 @@ def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Corre
     return Correction(f"{OWN}{number}", "What I saw", seen, "", "", "", "", "", frame, "")
 
 
-def renewed(kept: Reply, fresh: Reply) -> Reply | None:
+def refresh_draft(kept: Reply, fresh: Reply) -> Reply | None:
     """A kept draft with today's numbers: words and choices stay the coach's, what was measured anew is taken from `fresh`.
 
     None when the film now shows other faults.
@@ -173,9 +173,9 @@ def rep_words(reps: tuple[int, ...], total: int) -> str:
 
 
 def _before(row: FollowUp, imperial: bool) -> Before:
-    bare = bare_unit(row.item.unit)
-    number = in_their_units(number_words(row.item.value, row.item.u, bare), imperial)
-    return Before(row.film_id, row.item.time_s, row.opened_at[:10], number)
+    bare = bare_unit(row.baseline.unit)
+    number = in_their_units(number_words(row.baseline.value, row.baseline.u, bare), imperial)
+    return Before(row.film_id, row.baseline.time_s, row.opened_at[:10], number)
 
 
 def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
@@ -183,9 +183,9 @@ def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
     imperial = analysis.brief.file.client.imperial
     words = in_their_units(row.words(PLAINLY), imperial)
     words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
-    again = row.item.code in said_again
-    frame = frame_at(analysis, row.look.time_s)
-    return Since(row.item.title, words, row.look.verdict, frame, row.item.measure, _before(row, imperial), not again)
+    again = row.baseline.code in said_again
+    frame = frame_at(analysis, row.outcome.time_s)
+    return Since(row.baseline.title, words, row.outcome.verdict, frame, row.baseline.measure, _before(row, imperial), not again)
 
 
 def phrases(store: LibraryStore, analysis: Analysis, item: Correction, field: str) -> list[str]:

@@ -10,18 +10,18 @@ from pathlib import Path
 
 from deepmirror.documents import Document
 from deepmirror.errors import DeepMirrorError, ReplyError
-from deepmirror.exchange.post import FolderOutbox
-from deepmirror.exchange.post import Outbox as Outbox
+from deepmirror.exchange.mailbox import FolderOutbox
+from deepmirror.exchange.mailbox import Outbox as Outbox
 from deepmirror.files import private_folder, sync_folder, sync_tree, write_whole
 from deepmirror.media.film import Film
 from deepmirror.reply.model import Reply
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk, FilmState
+from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.replies.rendering import export_reply
+from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
 from deepmirror.store.library import file_hash
-from deepmirror.store.post import ReplyRecord as ReplyRecord
 from deepmirror.store.sweep import SEALED, remove
 
 REMEMBERED = ("cue", "change", "why", "film_next")
@@ -36,15 +36,15 @@ def fingerprint(reply: Reply, analysis: Analysis) -> str:
 class Package:
     """A reply's files before they are sent, in the library folder of their film."""
 
-    def __init__(self, desk: Desk, film_id: int) -> None:
-        self._desk, self.film_id = desk, film_id
-        self.folder = desk.store.reply_folder(film_id)
+    def __init__(self, library: FilmLibrary, film_id: int) -> None:
+        self._library, self.film_id = library, film_id
+        self.folder = library.store.reply_folder(film_id)
 
     def files(self) -> list[Path]:
         """The files the client gets, by name."""
         return _given(self.folder) if self.folder.is_dir() else []
 
-    def fits(self, reply: Reply, analysis: Analysis) -> bool:
+    def is_up_to_date(self, reply: Reply, analysis: Analysis) -> bool:
         """True when the written files say exactly this reply."""
         try:
             return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis)
@@ -53,12 +53,12 @@ class Package:
 
     def write(self, film_path: Path, analysis: Analysis, reply: Reply, progress: Progress) -> list[Path]:
         """Write the files anew unless they say this reply already. Raises ReplyError, BadFilm, Cancelled."""
-        self._desk.store.must_write()
-        if not self.fits(reply, analysis):
+        self._library.store.must_write()
+        if not self.is_up_to_date(reply, analysis):
             try:
                 remove(self.folder)
                 with Film(film_path) as film:  # a reader of its own: the window goes on showing the film
-                    export_reply(film, analysis, reply, private_folder(self.folder), progress, self._desk)
+                    export_reply(film, analysis, reply, private_folder(self.folder), progress, self._library)
                 sync_tree(self.folder)
                 write_whole(self.folder / SEALED, fingerprint(reply, analysis).encode())
             except OSError as error:
@@ -67,37 +67,37 @@ class Package:
         return self.files()
 
 
-def send_reply(desk: Desk, outbox: Outbox, film_id: int, analysis: Analysis, reply: Reply, progress: Progress) -> ReplyRecord:
+def send_reply(library: FilmLibrary, outbox: Outbox, film_id: int, analysis: Analysis, reply: Reply, progress: Progress) -> ReplyRecord:
     """Write what is not written, keep it exactly, begin to watch its corrections, and hand it to the outbox.
 
     analysis: what the reply speaks of, as it was when the coach said "send". An outbox that does not answer loses nothing: the
     reply is kept as failed and `hand_over_rest` tries again. Raises ReplyError, BadFilm, LibraryError, Cancelled.
     """
-    film = desk.store.film(film_id)
-    package = Package(desk, film_id)
+    film = library.store.film(film_id)
+    package = Package(library, film_id)
     package.write(film.path, analysis, reply, progress)
     sent = reply.chosen()
-    items = follow_up.items_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    with kept_whole(desk, film_id, "reply", package.folder, reply.to_dict()) as record:
-        desk.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
-        follow_up.begin(desk.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
+    items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    with kept_whole(library, film_id, "reply", package.folder, reply.to_dict()) as record:
+        library.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
+        follow_up.begin(library.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
         for item in sent:
             for field in REMEMBERED:
                 if text := getattr(item, field).strip():
-                    desk.store.phrases.used(field, item.code, text)
-    return hand_over(desk, outbox, record, film.client_name, reply.movement)
+                    library.store.phrases.used(field, item.code, text)
+    return deliver(library, outbox, record, film.client_name, reply.movement)
 
 
 @contextmanager
-def kept_whole(desk: Desk, film_id: int, kind: str, unsent: Path, told: Document, at: str = "") -> Iterator[ReplyRecord]:
+def kept_whole(library: FilmLibrary, film_id: int, kind: str, unsent: Path, told: Document, at: str = "") -> Iterator[ReplyRecord]:
     """Move written files to their last place, read-only, and keep their rows together with what is done in the body.
 
     Killed before the rows are kept, the files are unsent again at the next start (store.sweep); killed after, everything is there.
     at: when, now if not said. Raises ReplyError, LibraryError.
     """
-    number = len(desk.store.replies.of_film(film_id)) + 1
+    number = len(library.store.replies.of_film(film_id)) + 1
     folder = f"replies/film-{film_id}/{kind}-{number}"
-    target, seal = desk.store.folder / folder, unsent / SEALED
+    target, seal = library.store.folder / folder, unsent / SEALED
     try:
         if not seal.exists():
             write_whole(seal, b"")
@@ -106,8 +106,8 @@ def kept_whole(desk: Desk, film_id: int, kind: str, unsent: Path, told: Document
         unsent.replace(target)
         sync_folder(target.parent)
         files = {p.name: file_hash(p) for p in _given(target)}
-        with desk.store.transaction():
-            yield desk.store.replies.add(film_id, kind, at or desk.now().isoformat(timespec="seconds"), folder, files, told)
+        with library.store.transaction():
+            yield library.store.replies.add(film_id, kind, at or library.now().isoformat(timespec="seconds"), folder, files, told)
     except BaseException as error:
         if target.exists() and not unsent.exists():
             target.replace(unsent)
@@ -124,15 +124,15 @@ def _given(folder: Path) -> list[Path]:
     return sorted(p for p in folder.iterdir() if p.name != SEALED)
 
 
-def hand_over(desk: Desk, outbox: Outbox, record: ReplyRecord, client: str, title: str) -> ReplyRecord:
+def deliver(library: FilmLibrary, outbox: Outbox, record: ReplyRecord, client: str, title: str) -> ReplyRecord:
     """Give a kept reply to the outbox; what went wrong is kept with it. The outbox knows a reply it was given before by its key."""
     try:
-        words = outbox.hand_over(key_of(record), client, f"{title} {record.made_at[:10]}", _given(record.folder))
+        words = outbox.deliver(key_of(record), client, f"{title} {record.made_at[:10]}", _given(record.folder))
         state = "handed"
     except (DeepMirrorError, OSError) as error:
         state, words = "failed", error.sentence if isinstance(error, DeepMirrorError) else f"The kept files cannot be read: {error}."
-    desk.store.replies.settle(record.id, state, words)
-    return next(r for r in desk.store.replies.of_film(record.film_id) if r.id == record.id)
+    library.store.replies.set_outcome(record.id, state, words)
+    return next(r for r in library.store.replies.of_film(record.film_id) if r.id == record.id)
 
 
 def key_of(record: ReplyRecord) -> str:
@@ -141,23 +141,23 @@ def key_of(record: ReplyRecord) -> str:
     return hashlib.sha256(told.encode()).hexdigest()[:20]
 
 
-def hand_over_rest(desk: Desk, outbox: Outbox, progress: Progress, left_over: bool = False) -> int:
+def hand_over_rest(library: FilmLibrary, outbox: Outbox, progress: Progress, left_over: bool = False) -> int:
     """Try again what could not be handed over; returns how many went out now.
 
     left_over: also what a closed program kept but did not come to send; only before anything is being sent.
     """
     gone = 0
-    for record in desk.store.replies.in_state("failed", *(["kept"] if left_over else [])):
+    for record in library.store.replies.in_state("failed", *(["kept"] if left_over else [])):
         progress.tell(0.5, "handing over")
-        film = desk.store.film(record.film_id)
+        film = library.store.film(record.film_id)
         title = str(record.reply.get("movement") or film.movement.replace("_", " "))
-        gone += hand_over(desk, outbox, record, film.client_name, title).state == "handed"
+        gone += deliver(library, outbox, record, film.client_name, title).state == "handed"
     return gone
 
 
-def folder_outbox(desk: Desk) -> Outbox:
+def folder_outbox(library: FilmLibrary) -> Outbox:
     """The outbox of a library that has no other: its folder “outbox”."""
-    return FolderOutbox(desk.store.folder / "outbox")
+    return FolderOutbox(library.store.folder / "outbox")
 
 
 def altered(record: ReplyRecord) -> list[str]:

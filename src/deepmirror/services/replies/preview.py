@@ -12,7 +12,7 @@ from deepmirror.media.film import Film
 from deepmirror.reply.draw import Box, outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies.rendering import Drawer, PriorFilms, source_of
 
@@ -47,10 +47,10 @@ class Preview:
         self.film.close()
 
 
-def composed(desk: Desk, review: Review, item: Correction | Since, blur: bool) -> tuple[NDArray[np.uint8], Box | None]:
+def composed(library: FilmLibrary, review: Review, item: Correction | Since, blur: bool) -> tuple[NDArray[np.uint8], Box | None]:
     """The picture of a correction (or of an earlier one, then and now) as it will be sent, and where its tag lies, px."""
     assert review.analysis is not None
-    with PriorFilms(desk) as earlier:
+    with PriorFilms(library) as earlier:
         drawer = Drawer(review.film, review.analysis, blur, earlier)
         if isinstance(item, Since):
             pair = drawer.since(item)

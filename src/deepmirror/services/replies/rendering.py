@@ -26,7 +26,7 @@ from deepmirror.reply.page import render_page
 from deepmirror.reply.pdf import render_pdf
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.ghost import GhostMaker
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import frame_at
@@ -38,8 +38,8 @@ LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the ci
 class PriorFilms(AbstractContextManager["PriorFilms"]):
     """Earlier films of the client, opened and concluded when a reply shows them; closed together."""
 
-    def __init__(self, desk: Desk | None) -> None:
-        self._desk = desk
+    def __init__(self, library: FilmLibrary | None) -> None:
+        self._library = library
         self._open: dict[int, tuple[Film, Analysis]] = {}
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
@@ -48,11 +48,11 @@ class PriorFilms(AbstractContextManager["PriorFilms"]):
 
     def get(self, film_id: int) -> tuple[Film, Analysis] | None:
         """The film and its analysis; None when it is gone or was never measured."""
-        if film_id not in self._open and self._desk is not None:
+        if film_id not in self._open and self._library is not None:
             try:
-                film, brief, evidence = self._desk.open_analysis(film_id)
+                film, brief, evidence = self._library.open_analysis(film_id)
                 if evidence is not None:
-                    self._open[film_id] = film, self._desk.conclude(film.facts, brief, evidence)
+                    self._open[film_id] = film, self._library.conclude(film.facts, brief, evidence)
                 else:
                     film.close()
             except DeepMirrorError:
@@ -127,23 +127,25 @@ def ghost_lines(analysis: Analysis) -> GhostLines:
     return lines
 
 
-def still(film: Film, analysis: Analysis, item: Correction, blur: bool = False, desk: Desk | None = None) -> Picture:
+def correction_picture(film: Film, analysis: Analysis, item: Correction, blur: bool = False, library: FilmLibrary | None = None) -> Picture:
     """The picture of one correction, as the client gets it."""
-    with PriorFilms(desk) as earlier:
+    with PriorFilms(library) as earlier:
         return Drawer(film, analysis, blur, earlier).correction(item)
 
 
-def export_reply(film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, desk: Desk | None = None) -> list[Path]:
+def export_reply(
+    film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, library: FilmLibrary | None = None
+) -> list[Path]:
     """Write everything the client gets into a folder: reply.mp4, .vtt, .html, .pdf, stills, measures.json, and the numbers
     and points as CSV, C3D and TRC. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with PriorFilms(desk) as earlier:
+        with PriorFilms(library) as earlier:
             drawer = Drawer(film, analysis, reply.blur, earlier)
             shots, captions = plan(reply, drawer.source)
             captioned = [png(drawer.correction(item)) for item in reply.chosen()]
             stills = {item.code: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
-            pairs = {f"since-{told.title}": drawer.since(told) for told in reply.told()}
+            pairs = {f"since-{told.title}": drawer.since(told) for told in reply.since_chosen()}
             stills |= {k: png(p) for k, p in pairs.items() if p is not None}
             write_film(folder / "reply.mp4", _pictures(drawer, shots, progress), film.facts.fps)
         vtt = web_vtt(captions)

@@ -6,7 +6,7 @@ from deepmirror.core.measures.context import Remedy
 from deepmirror.core.units import length_words
 from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
-from deepmirror.exchange.post import Outbox
+from deepmirror.exchange.mailbox import Outbox
 from deepmirror.files import private_folder, write_whole
 from deepmirror.judge.findings import Unmeasurable
 from deepmirror.media.writer import png
@@ -18,8 +18,8 @@ from deepmirror.reply.page import render_request
 from deepmirror.reply.request import RetakeRequest as RetakeRequest
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.film_library import Desk, FilmState
-from deepmirror.services.replies.delivery import ReplyRecord, hand_over, kept_whole
+from deepmirror.services.films.film_library import FilmLibrary, FilmState
+from deepmirror.services.replies.delivery import ReplyRecord, deliver, kept_whole
 from deepmirror.store.sweep import remove
 
 USUAL_STATURE_CM = 172.0
@@ -27,10 +27,10 @@ NO_REPS = "no repetition can be seen in it"
 MOST_REASONS = 3
 
 
-def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> RetakeRequest:
+def draft_request(library: FilmLibrary, film_id: int, analysis: Analysis | None) -> RetakeRequest:
     """A request for this film's movement, with the reasons its analysis gives. heading: the side that settles most of them."""
-    film = desk.store.film(film_id)
-    movement = desk.catalogue.movement(film.movement)
+    film = library.store.film(film_id)
+    movement = library.catalogue.movement(film.movement)
     reasons, advice = _reasons(analysis)
     front = advice.count(Remedy.FRONT_FILM) > advice.count(Remedy.SIDE_FILM)
     heading = "front" if front and "front" in movement.views else movement.views[0]
@@ -43,7 +43,7 @@ def draft_request(desk: Desk, film_id: int, analysis: Analysis | None) -> Retake
         _words(film.client_name, movement, reasons, plan, bool(body.get("imperial"))),
         plan,
         heading,
-        desk.store.phrases.setting("coach", ""),
+        library.store.phrases.setting("coach", ""),
     )
 
 
@@ -92,11 +92,11 @@ def _far(cm: float, imperial: bool) -> str:
     return length_words(cm, True) if imperial else f"{cm / 100:.1f} m"
 
 
-def send_request(desk: Desk, outbox: Outbox, film_id: int, request: RetakeRequest, progress: Progress) -> ReplyRecord:
+def send_request(library: FilmLibrary, outbox: Outbox, film_id: int, request: RetakeRequest, progress: Progress) -> ReplyRecord:
     """Write the request, keep it, hand it over, and let the film wait for the new one. Raises ReplyError."""
-    desk.store.must_write()
+    library.store.must_write()
     progress.tell(0.1, "drawing the plan")
-    folder = desk.store.reply_folder(film_id).with_name("unsent-request")
+    folder = library.store.reply_folder(film_id).with_name("unsent-request")
     picture = png(draw_plan(request.plan))
     files = {
         "camera-plan.png": picture,
@@ -110,14 +110,14 @@ def send_request(desk: Desk, outbox: Outbox, film_id: int, request: RetakeReques
     except OSError as error:
         raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
     told: Document = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
-    with kept_whole(desk, film_id, "refilm", folder, told) as record:
-        desk.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
-    return hand_over(desk, outbox, record, request.client, f"{request.movement} new film")
+    with kept_whole(library, film_id, "refilm", folder, told) as record:
+        library.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
+    return deliver(library, outbox, record, request.client, f"{request.movement} new film")
 
 
-def came_for(desk: Desk, film_id: int) -> None:
+def came_for(library: FilmLibrary, film_id: int) -> None:
     """A film came in: the films of the same client and movement that waited for a new one have it now."""
-    new = desk.store.film(film_id)
-    for film in desk.store.films(new.client_id):
+    new = library.store.film(film_id)
+    for film in library.store.films(new.client_id):
         if film.state == FilmState.ASKED and film.movement == new.movement and film.id != film_id:
-            desk.store.update_film(film.id, state=FilmState.REPLACED, line="the new film came")
+            library.store.update_film(film.id, state=FilmState.REPLACED, line="the new film came")

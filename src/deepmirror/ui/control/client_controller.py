@@ -23,7 +23,7 @@ class ClientController(QObject):
     def open(self, client_id: int | None) -> None:
         """Open a client's record: the one asked for, the one on show, or the open film's."""
         window = self._window
-        clients = window.desk.clients()
+        clients = window.library.clients()
         if not clients:
             window.show_error(tr("There is no client yet: bring in a film first."))
             return
@@ -31,7 +31,7 @@ class ClientController(QObject):
         if client_id is None:
             client_id = window.review.record.client_id if window.review else present.client_id if present else clients[0].id
         if present is None or present.client_id != client_id:
-            window.person_room.show_person(PersonFile(window.desk, client_id))
+            window.person_room.show_person(PersonFile(window.library, client_id))
             self._read()
         window.person_room.show_clients([(c.id, c.name) for c in clients], client_id)
         window.go("person")
@@ -88,9 +88,9 @@ class ClientController(QObject):
             return
         same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
         try:
-            sheet = make_sheet(window.desk, client_id, movement, review.analysis if same and review is not None else None)
+            sheet = make_sheet(window.library, client_id, movement, review.analysis if same and review is not None else None)
         except DeepMirrorError as error:
             window.show_error(error.sentence)
             return
-        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(window.desk, client_id, movement, sheet), window)
+        dialog = SheetDialog(render_sheet(sheet), lambda: write_sheet(window.library, client_id, movement, sheet), window)
         window.open_dialog(dialog)

@@ -22,7 +22,7 @@ class Edits(QObject):
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
-        self._window, self._saver, self._closing = window, window.desk.saver, False
+        self._window, self._saver, self._closing = window, window.library.saver, False
         self.sign = PlainLabel()
         self.sign.setObjectName("warning")
         self.sign.setVisible(False)
@@ -54,7 +54,7 @@ class Edits(QObject):
 
     def _backed_up(self, progress: Progress) -> None:
         progress.tell(0.1, "copying the database")
-        self._window.desk.back_up()
+        self._window.library.back_up()
 
     def may_close(self) -> bool:
         """True when everything is saved, or the coach said to close without it; asks her else."""

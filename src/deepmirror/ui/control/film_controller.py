@@ -19,13 +19,13 @@ class FilmController(QObject):
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
-        self._window, self._desk = window, window.desk
+        self._window, self._library = window, window.library
         self._opener = JobRunner()  # behind nothing but another opening
         self._wanted: int | None = None  # the film asked for last
         self._solving: Job | None = None
         self.measuring: set[int] = set()
         self.first_look.connect(self._looked_first)
-        Job(tr("Reading the library"), lambda _: self._desk.read_ahead(), self).start(self._opener)
+        Job(tr("Reading the library"), lambda _: self._library.read_ahead(), self).start(self._opener)
 
     def forget(self) -> None:
         """A film that is just being opened is not shown."""
@@ -45,7 +45,7 @@ class FilmController(QObject):
 
     def _opened(self, film_id: int, progress: Progress) -> Review:
         progress.tell(0.1, "reading")
-        return Review(self._desk, film_id, conclude=False)
+        return Review(self._library, film_id, conclude=False)
 
     def _show(self, review: Review, stay: bool) -> None:
         if review.film_id != self._wanted:
@@ -56,7 +56,7 @@ class FilmController(QObject):
         if not stay:
             window.go("mirror")
         window.refresh_actions()
-        if not self.solve(review) and self._desk.lacks_evidence(review.record):
+        if not self.solve(review) and self._library.lacks_evidence(review.record):
             self.measure(review.film_id)  # it was measured once: what was seen is gone or torn, and is made again
 
     def measure_in_hand(self) -> None:
@@ -69,11 +69,11 @@ class FilmController(QObject):
 
     def measure(self, film_id: int) -> None:
         """Measure a film of the library; one that waits for it or is being measured is not asked for twice."""
-        if self._desk.read_only or film_id in self.measuring:
+        if self._library.read_only or film_id in self.measuring:
             return
         self.measuring.add(film_id)
         shown = self.first_look.emit  # arrives on the interface thread
-        job = Job(tr("Measuring"), lambda progress: self._desk.measure(film_id, progress, lambda: shown(film_id)), self)
+        job = Job(tr("Measuring"), lambda progress: self._library.measure(film_id, progress, lambda: shown(film_id)), self)
         job.progressed.connect(lambda share, _: self._window.desk_room.note_progress(film_id, share))
         job.finished.connect(lambda: self._measured(film_id))
         self._window.run_job(job)

@@ -47,18 +47,18 @@ class FilmImportController(QObject):
             window.take_bundle_in(path)
             return
         job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
-        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.desk, path)))
+        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.library, path)))
         window.run_job(job, window.pictures, on_show=True)
 
     def _first_picture(self, path: Path, progress: Progress) -> NDArray[np.uint8]:
         progress.tell(0.1, "reading")
-        return self._window.desk.first_picture(path)
+        return self._window.library.first_picture(path)
 
     def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
         """PostureRequest whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
         window = self._window
-        clients = [(c.id, c.name) for c in window.desk.clients()]
-        dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.desk.movements()], window)
+        clients = [(c.id, c.name) for c in window.library.clients()]
+        dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.library.movements()], window)
         self.guess_view(dialog, picture)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
         window.open_dialog(dialog)
@@ -84,7 +84,7 @@ class FilmImportController(QObject):
     def guess_view(self, dialog: ImportDialog, picture: NDArray[np.uint8]) -> None:
         """Fill the side in that the picture seems to show, once it is known and unless it was said meanwhile."""
         window = self._window
-        job = Job(tr("Looking at the picture"), lambda progress: window.desk.guess_view(picture), window)
+        job = Job(tr("Looking at the picture"), lambda progress: window.library.guess_view(picture), window)
         job.done.connect(dialog.offer_view)  # a dialog closed meanwhile is no longer connected; the job outlives it
         job.finished.connect(job.deleteLater)
         job.start(window.pictures)

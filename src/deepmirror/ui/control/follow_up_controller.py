@@ -33,7 +33,7 @@ class FollowUpController(QObject):
         """Read what the film on show says of the watched corrections."""
         review = self._window.review
         analysis = review.analysis if review is not None else None
-        self.rows = follow_up.watched(self._window.desk.store, review.film_id, analysis) if review is not None and analysis else []
+        self.rows = follow_up.watched(self._window.library.store, review.film_id, analysis) if review is not None and analysis else []
         self.picked = min(self.picked, max(len(self.rows) - 1, 0))
         self._tell()
         history = {r.id: follow_up.history(record) for r in self.rows if (record := self._record(r)) is not None}
@@ -59,13 +59,13 @@ class FollowUpController(QObject):
         keys = tr(
             "X close · K keep · Y say it anew · J next ({number} of {count}) · F4 the film", number=self.picked + 1, count=len(self.rows)
         )
-        room.tell(f"<b>{escape(row.item.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
+        room.tell(f"<b>{escape(row.baseline.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 
     def _record(self, row: FollowUp) -> follow_up.WatchRecord | None:
         review = self._window.review
         if review is None:
             return None
-        records = self._window.desk.store.watches.of_client(review.record.client_id)
+        records = self._window.library.store.watches.of_client(review.record.client_id)
         return next((r for r in records if r.id == row.id), None)
 
     def current(self) -> FollowUp | None:
@@ -92,12 +92,12 @@ class FollowUpController(QObject):
         row = self.current()
         if row is None:
             return
-        self._window.desk.store.watches.settle(row.id, state)
+        self._window.library.store.watches.set_outcome(row.id, state)
         words = {"closed": tr("{title}: closed"), "open": tr("{title}: still watched"), "changed": tr("{title}: to be said anew")}[state]
-        self._window.show_status(words.format(title=row.item.title))
+        self._window.show_status(words.format(title=row.baseline.title))
         self.refresh()
         if state == "changed":
-            self._window.compose_reply(row.item.code)
+            self._window.compose_reply(row.baseline.code)
         elif len(self.rows) > 1:
             self.next()
 
@@ -107,7 +107,7 @@ class FollowUpController(QObject):
         if review is None or review.analysis is None:
             return
         if row is not None:
-            self._open(row.film_id, review.film_id, row.item.rep, row.look.rep, row.item.time_s)
+            self._open(row.film_id, review.film_id, row.baseline.rep, row.outcome.rep, row.baseline.time_s)
         else:
             self._open(review.film_id, review.film_id, 1, len(review.analysis.scene.reps), None)
 
@@ -122,13 +122,13 @@ class FollowUpController(QObject):
 
     def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> SideBySide:
         progress.tell(0.1, "opening")
-        a = ComparedFilm(self._window.desk, first)
-        b = a if second == first else ComparedFilm(self._window.desk, second)
+        a = ComparedFilm(self._window.library, first)
+        b = a if second == first else ComparedFilm(self._window.library, second)
         return SideBySide(a, b, rep_a or 1, rep_b or 1)
 
     def _show(self, pair: SideBySide, first: int, second: int, time_s: float | None) -> None:
         room = self._window.compare
-        room.show_films(films_to_compare(self._window.desk, second), first, second)
+        room.show_films(films_to_compare(self._window.library, second), first, second)
         room.show_pair(pair, phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0)
         self._tell()
         self._window.go("compare")

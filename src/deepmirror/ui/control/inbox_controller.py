@@ -66,13 +66,13 @@ class InboxController(QObject):
             self._send_rest()
 
     def _send_rest(self, left_over: bool = False) -> None:
-        desk, outbox = self._window.desk, self._window.outbox
-        Job(tr("Handing over"), lambda progress: hand_over_rest(desk, outbox, progress, left_over), self).start(self._runner)
+        library, outbox = self._window.library, self._window.outbox
+        Job(tr("Handing over"), lambda progress: hand_over_rest(library, outbox, progress, left_over), self).start(self._runner)
 
     def bring(self, path: Path) -> None:
         """Take in a bundle that was dropped or chosen."""
-        desk = self._window.desk
-        job = Job(tr("Taking in"), lambda progress: [Arrivals(desk, None).bring(path)], self)
+        library = self._window.library
+        job = Job(tr("Taking in"), lambda progress: [Arrivals(library, None).bring(path)], self)
         job.done.connect(self._came)
         job.failed.connect(self._window.show_error)
         job.start(self._runner)
@@ -98,7 +98,7 @@ class InboxController(QObject):
     def place(self, arrival: ArrivalRecord) -> None:
         """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
         window = self._window
-        folder = tempfile.TemporaryDirectory(dir=window.desk.store.work_folder())
+        folder = tempfile.TemporaryDirectory(dir=window.library.store.work_folder())
         job = Job(tr("Opening what came"), lambda progress: self._unpack(arrival, Path(folder.name), progress), self)
         job.done.connect(lambda found: self._ask_whose(arrival, folder, *found))
         job.failed.connect(lambda _: folder.cleanup())
@@ -106,20 +106,20 @@ class InboxController(QObject):
 
     def _unpack(self, arrival: ArrivalRecord, folder: Path, progress: Progress) -> tuple[UnassignedFilm, NDArray[np.uint8]]:
         progress.tell(0.1, "unpacking")
-        found = unplaced(self._window.desk, arrival, folder)
-        return found, self._window.desk.first_picture(found.film)
+        found = unplaced(self._window.library, arrival, folder)
+        return found, self._window.library.first_picture(found.film)
 
     def _ask_whose(
         self, arrival: ArrivalRecord, folder: tempfile.TemporaryDirectory[str], found: UnassignedFilm, picture: NDArray[np.uint8]
     ) -> None:
-        desk = self._window.desk
-        dialog = self._window.ask_about_film(arrival.name, picture, partial(place, desk, arrival, found.film))
+        library = self._window.library
+        dialog = self._window.ask_about_film(arrival.name, picture, partial(place, library, arrival, found.film))
         dialog.fill(found.client_name, found.movement, found.view, found.load_kg, found.note)
         dialog.finished.connect(lambda _: folder.cleanup())
 
     def set_aside(self, arrival: ArrivalRecord) -> None:
         """The coach has seen it: it no longer stands on the Desk; what came is kept."""
-        self._window.desk.store.arrivals.update(arrival.id, state="aside")
+        self._window.library.store.arrivals.update(arrival.id, state="aside")
         self._window.desk_room.refresh()
 
 

@@ -15,7 +15,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.follow_up import watched
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies import delivery, retake_request
-from deepmirror.services.replies.composing import Correction, Since, StrokeKind, draft_reply, own_correction, phrases, renewed
+from deepmirror.services.replies.composing import Correction, Since, StrokeKind, draft_reply, own_correction, phrases, refresh_draft
 from deepmirror.services.replies.preview import Preview, composed, stroke_at
 from deepmirror.services.replies.rendering import PriorFilms, Reply
 from deepmirror.ui.context import WindowContext
@@ -32,7 +32,7 @@ class ReplyController(QObject):
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
-        self._window, self._desk, self.room = window, window.desk, window.reply_room
+        self._window, self._library, self.room = window, window.library, window.reply_room
         self._pictures, self._writer = JobRunner(), JobRunner()  # never behind films that are being measured
         self._wanted: Correction | Since | None = None
         self._drawing = self._sending = False
@@ -66,16 +66,16 @@ class ReplyController(QObject):
         if review is None or review.analysis is None:
             return
         self.save_now()
-        self._desk.saver.wait()
-        rows = watched(self._desk.store, review.film_id, review.analysis)
-        date, coach = self._desk.now().date().isoformat(), self._desk.store.phrases.setting("coach", "")
+        self._library.saver.wait()
+        rows = watched(self._library.store, review.film_id, review.analysis)
+        date, coach = self._library.now().date().isoformat(), self._library.store.phrases.setting("coach", "")
         fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
-        fresh.blur = bool(self._desk.store.phrases.setting("blur", False))
+        fresh.blur = bool(self._library.store.phrases.setting("blur", False))
         reply = self._kept_draft(review, fresh) or fresh
         self._history = History(deepcopy(reply))
         self.room.show_reply(reply, len(review.film.times) - 1)
         self._window.go("reply")
-        sent = self._desk.store.replies.of_film(review.film_id)
+        sent = self._library.store.replies.of_film(review.film_id)
         if sent:
             self.room.show_state(_sent_words(sent[0]))
         self.room.pick_code(code)
@@ -83,12 +83,12 @@ class ReplyController(QObject):
 
     def _kept_draft(self, review: Review, fresh: Reply) -> Reply | None:
         """The saved draft while it speaks of the same faults, with today's numbers."""
-        draft = self._desk.store.film(review.film_id).draft
+        draft = self._library.store.film(review.film_id).draft
         try:
             kept = Reply.from_dict(draft) if draft else None
         except DeepMirrorError:
             return None
-        return renewed(kept, fresh) if kept is not None else None
+        return refresh_draft(kept, fresh) if kept is not None else None
 
     def _changed(self) -> None:
         self._typed()
@@ -99,7 +99,7 @@ class ReplyController(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or reply is None:
             return
-        self._desk.store.must_write()
+        self._library.store.must_write()
         self._unsaved = (review.film_id, reply)
         if not self._save_timer.isActive():
             self._save_timer.start()
@@ -122,9 +122,9 @@ class ReplyController(QObject):
         self._save(film_id, state)
 
     def _save(self, film_id: int, state: Reply) -> None:
-        store = self._desk.store
+        store = self._library.store
         store.must_write()
-        self._desk.saver.write(lambda: store.update_film(film_id, draft=state.to_dict()))
+        self._library.saver.write(lambda: store.update_film(film_id, draft=state.to_dict()))
         self._window.refresh_actions()
 
     def can_undo(self) -> str | None:
@@ -168,7 +168,7 @@ class ReplyController(QObject):
 
     def _phrases(self, item: Correction, field: str) -> list[str]:
         review = self._review()
-        return phrases(self._desk.store, review.analysis, item, field) if review is not None and review.analysis is not None else []
+        return phrases(self._library.store, review.analysis, item, field) if review is not None and review.analysis is not None else []
 
     def _want_still(self, item: Correction | Since | None) -> None:
         """Draw the newest wish; wishes made while drawing wait for one more turn."""
@@ -188,7 +188,7 @@ class ReplyController(QObject):
         job.start(self._pictures)
 
     def _picture(self, review: Review, item: Correction | Since, blur: bool) -> tuple[QImage, tuple[float, float, float, float] | None]:
-        picture, tag = composed(self._desk, review, item, blur)
+        picture, tag = composed(self._library, review, item, blur)
         return to_image(picture), tag
 
     def _drawn(self) -> None:
@@ -206,7 +206,7 @@ class ReplyController(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or review.analysis is None or reply is None:
             return
-        package, told = delivery.Package(self._desk, review.film_id), deepcopy(reply)
+        package, told = delivery.Package(self._library, review.film_id), deepcopy(reply)
         path, analysis = review.film.path, review.analysis  # as they are now, whatever is clicked meanwhile
         job = Job(tr("Writing the reply"), lambda progress: self._written(package, path, analysis, told, progress), self)
         job.done.connect(lambda found: self._show_preview(package, *found))
@@ -232,8 +232,8 @@ class ReplyController(QObject):
             return
         self._sending = True
         told = deepcopy(reply)  # what is sent is what stands there now, whatever is typed or clicked meanwhile
-        desk, film_id, analysis = self._desk, review.film_id, review.analysis
-        job = Job(tr("Sending the reply"), lambda progress: delivery.send_reply(desk, outbox, film_id, analysis, told, progress), self)
+        library, film_id, analysis = self._library, review.film_id, review.analysis
+        job = Job(tr("Sending the reply"), lambda progress: delivery.send_reply(library, outbox, film_id, analysis, told, progress), self)
         job.done.connect(self._sent)
         job.finished.connect(self._send_ended)
         self._window.run_job(job, self._writer, on_show=True)
@@ -259,9 +259,9 @@ class ReplyController(QObject):
 
     def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[retake_request.RetakeRequest, QImage]:
         progress.tell(0.1, "reading")
-        with PriorFilms(self._desk) as films:
+        with PriorFilms(self._library) as films:
             found = films.get(film_id) if known is None else None
-            request = retake_request.draft_request(self._desk, film_id, known or (found[1] if found else None))
+            request = retake_request.draft_request(self._library, film_id, known or (found[1] if found else None))
         return request, to_image(retake_request.draw_plan(request.plan))
 
     def _show_request(self, film_id: int, request: retake_request.RetakeRequest, plan: QImage) -> None:
@@ -275,7 +275,7 @@ class ReplyController(QObject):
         outbox = self._window.outbox
 
         def work(progress: Progress) -> delivery.ReplyRecord:
-            return retake_request.send_request(self._desk, outbox, film_id, request, progress)
+            return retake_request.send_request(self._library, outbox, film_id, request, progress)
 
         job = Job(tr("Asking for a new film"), work, self)
         job.done.connect(self._asked)

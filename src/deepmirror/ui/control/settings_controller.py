@@ -25,14 +25,14 @@ class SettingsController(QObject):
 
     def settings(self) -> None:
         """Show and change the settings; folders hold from the next start."""
-        now = settings_of(self._window.desk)
+        now = settings_of(self._window.library)
         dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, self._window)
         dialog.wanted.connect(lambda coach, blur, inbox, outbox: self._keep(Settings(coach, blur, inbox, outbox), now))
         self._window.open_dialog(dialog)
 
     def _keep(self, new: Settings, old: Settings) -> None:
         try:
-            keep_settings(self._window.desk, new)
+            keep_settings(self._window.library, new)
         except DeepMirrorError as error:
             self._window.show_error(error.sentence)
             return
@@ -44,10 +44,10 @@ class SettingsController(QObject):
         person = self._window.person_room.person
         if person is None:
             return
-        name, client_id = self._window.desk.store.client(person.client_id).name, person.client_id
+        name, client_id = self._window.library.store.client(person.client_id).name, person.client_id
         box = QMessageBox(QMessageBox.Icon.Warning, tr("Delete {name}", name=name), "", QMessageBox.StandardButton.Cancel, self._window)
         box.setText(tr("Delete {name} for good? This cannot be taken back. What goes:", name=name))
-        box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.desk, client_id)) or tr("only the record"))
+        box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.library, client_id)) or tr("only the record"))
         delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(QMessageBox.StandardButton.Cancel)
         box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)
@@ -62,7 +62,7 @@ class SettingsController(QObject):
 
     def _forget(self, client_id: int, progress: Progress) -> None:
         progress.tell(0.1, "deleting")
-        delete_client(self._window.desk, client_id)
+        delete_client(self._window.library, client_id)
 
     def _gone(self, name: str) -> None:
         self._window.go("desk")

@@ -47,11 +47,11 @@ def vertical_scroll_area(inside: QWidget) -> QScrollArea:
     return scroll
 
 
-def empty(layout: QLayout) -> None:
+def clear_layout(layout: QLayout) -> None:
     """Take all widgets out of a layout, and out of the layouts in it, and let them go."""
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
             widget.hide()
             widget.deleteLater()
         elif (inner := item.layout()) is not None:
-            empty(inner)
+            clear_layout(inner)

@@ -9,10 +9,10 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QImage, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.films.film_library import Desk, FilmRecord, FilmState
+from deepmirror.services.films.film_library import FilmLibrary, FilmRecord, FilmState
 from deepmirror.ui.jobs import Job, to_image
+from deepmirror.ui.rooms.desk.arrivals_panel import PostPanel
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
-from deepmirror.ui.rooms.desk.post import PostPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
@@ -28,11 +28,11 @@ class DeskRoom(QWidget):
     strip_wanted = pyqtSignal(object)
     refreshed = pyqtSignal()
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    def __init__(self, library: FilmLibrary, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("paper")
         self.setAcceptDrops(True)
-        self._desk, self._stale = desk, False
+        self._library, self._stale = library, False
         self.model = FilmsModel(self)
         self.model.strip_wanted.connect(self._want_strip)
         title = PlainLabel(tr("Desk"))
@@ -65,7 +65,7 @@ class DeskRoom(QWidget):
         self.post.wants_aside.connect(self.wants_aside)
         self.list = QListView()
         self.list.setModel(self.model)
-        self.list.setItemDelegate(FilmRow(self.model, desk.now, self))
+        self.list.setItemDelegate(FilmRow(self.model, library.now, self))
         self.list.setUniformItemSizes(True)
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(lambda index: self.opened.emit(index.data(FILM_ROLE).id))
@@ -93,9 +93,9 @@ class DeskRoom(QWidget):
         if self._stale:
             return
         present = self.selected()
-        self.model.set_films(self._desk.films())
+        self.model.set_films(self._library.films())
         self._select(present.id if present else None)
-        self.post.show_arrivals(self._desk.store.arrivals.newest())
+        self.post.show_arrivals(self._library.store.arrivals.newest())
         self._summarise()
         self.refreshed.emit()
 
@@ -143,7 +143,7 @@ class DeskRoom(QWidget):
 
     def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
         progress.tell(0.0, "reading pictures")
-        return [to_image(p) for p in self._desk.strip(film)]
+        return [to_image(p) for p in self._library.strip(film)]
 
     def note_progress(self, film_id: int, share: float | None) -> None:
         """Show how far a film's measuring is; None when it ended."""

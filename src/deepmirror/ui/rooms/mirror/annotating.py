@@ -170,7 +170,7 @@ class Annotator(QObject):
             self._mark = None
             self._panel.show_mark(None)
             size = (self._panel.width_cm.value(), self._panel.height_cm.value())
-            spots = [self.review.home(self.frame, (p.x(), p.y())) for p in points]
+            spots = [self.review.to_reference_frame(self.frame, (p.x(), p.y())) for p in points]
             self.edit(self.review.mark, kind, spots, self._panel.length.value(), size)
         self.changed.emit()
 

@@ -55,7 +55,7 @@ def _marks(review: Review, frame: int, everything: bool) -> dict[str, list[QPoin
         if kind not in MARK_KINDS or (kind in ROOM_MARKS and not everything):
             continue
         places = [points] if MARK_KINDS[kind] == 1 else [*points, *points[:1]] if kind == "platform" else points
-        out[kind] = [QPointF(*review.away(frame, p)) for p in places]
+        out[kind] = [QPointF(*review.from_reference_frame(frame, p)) for p in places]
     return out
 
 

@@ -17,7 +17,7 @@ from deepmirror.services.films.follow_up import FollowUp
 from deepmirror.services.films.reference_marks import still_wanted
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, heading, vertical_scroll_area
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, heading, vertical_scroll_area
 
 MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
@@ -61,7 +61,7 @@ class ReadingPanel(QWidget):
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
         self._number_labels = {}
-        empty(self._column)
+        clear_layout(self._column)
 
     def show_missing(self, problem: str, observed: bool) -> None:
         """There are no numbers: why, or what to wait for or to do."""
@@ -139,12 +139,12 @@ class ReadingPanel(QWidget):
 
     def show_watched(self, rows: list[FollowUp], history: dict[int, list[str]], picked: int) -> None:
         """Corrections sent before, and what this film says of each; the picked one shows its history."""
-        empty(self._watch)
+        clear_layout(self._watch)
         if rows:
             self._watch.addWidget(heading(tr("Since the last reply")))
         for i, row in enumerate(rows):
             state = "" if row.state == "open" else f"  ({tr(row.state)})"
-            mark, title = WATCH_MARKS[row.look.verdict], row.item.title + state
+            mark, title = WATCH_MARKS[row.outcome.verdict], row.baseline.title + state
             card = FindingCard(Card(str(row.id), mark, title, row.words(), tuple(history.get(row.id, ()))))
             card.set_picked(i == picked)
             card.picked.connect(lambda key: self.watch_picked.emit(int(key)))
@@ -173,7 +173,7 @@ class ReadingPanel(QWidget):
             return
         self._rep_number = rep.number if rep else None
         if rep is None:
-            empty(self._numbers)
+            clear_layout(self._numbers)
             self._number_labels = {}
             self._rep_title.setText(tr("Numbers of the rep: between reps"))
             return
@@ -181,7 +181,7 @@ class ReadingPanel(QWidget):
         self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
         shown = [spec for spec in MEASURES.values() if spec.listed and spec.name in values]
         if [spec.name for spec in shown] != list(self._number_labels):  # the reps of a film mostly have the same measures
-            empty(self._numbers)
+            clear_layout(self._numbers)
             self._number_labels = {spec.name: _number_row(self._numbers, row, spec) for row, spec in enumerate(shown)}
         for spec in shown:
             self._number_labels[spec.name].setText(_number_words(spec, values[spec.name]))

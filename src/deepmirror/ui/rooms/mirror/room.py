@@ -173,7 +173,7 @@ class MirrorRoom(QWidget):
         load = f" · {file.load_kg:g} kg" if file.load_kg else ""
         notes = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
         notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == FilmState.MEASURING else ""
-        self.title.setText(f"{review.record.client_name} · {review.desk.catalogue.movement(file.movement).title}{load}{notes}")
+        self.title.setText(f"{review.record.client_name} · {review.library.catalogue.movement(file.movement).title}{load}{notes}")
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidg
 from deepmirror.errors import one_line
 from deepmirror.services.program.arrivals import ArrivalRecord
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, empty, tip
+from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, tip
 
 MOST_ROWS, LONGEST_LINE = 3, 240
 STANDS_FOR = {"waiting": "whose film?", "refused": "could not be taken in", "twin": "came twice"}
@@ -36,7 +36,7 @@ class PostPanel(QFrame):
         if [(a.id, a.state) for a in open_ones] == [(a.id, a.state) for a in self.arrivals]:
             return
         self.arrivals, self.buttons = open_ones, []
-        empty(self._column)
+        clear_layout(self._column)
         for arrival in open_ones[:MOST_ROWS]:
             self._column.addLayout(self._row(arrival))
         if len(open_ones) > MOST_ROWS:

@@ -15,7 +15,7 @@ from pathlib import Path
 from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.bundle import SET_NAME, check_set
-from deepmirror.exchange.post import FolderOutbox, Letter
+from deepmirror.exchange.mailbox import FolderOutbox, Letter
 
 FIXED_TIME = (2026, 3, 2, 12, 0, 0)
 
@@ -65,9 +65,9 @@ class SimulatedOutbox:
     def __init__(self, folder: Path, failures: int = 0) -> None:
         self._real, self._failures = FolderOutbox(folder), failures
 
-    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
+    def deliver(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
         """As the real one, after so many failures."""
         if self._failures > 0:
             self._failures -= 1
             raise ReplyError("The simulated outbox does not answer just now. The reply is kept; try again.")
-        return self._real.hand_over(key, recipient, title, files)
+        return self._real.deliver(key, recipient, title, files)

@@ -38,7 +38,7 @@ class Mailbox(Protocol):
 class Outbox(Protocol):
     """Where replies go."""
 
-    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
+    def deliver(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
         """Send files; returns words on where they went. Raises DeepMirrorError when they could not be sent: try again later.
 
         key: names this reply and no other. What was given under a key before is not sent a second time.
@@ -79,7 +79,7 @@ class FolderOutbox:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
-    def hand_over(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
+    def deliver(self, key: str, recipient: str, title: str, files: list[Path]) -> str:
         """Copy the files into a new folder named by recipient and title."""
         note, part = self.folder / ".handed" / key, self.folder / f".{key}{PART}"
         try:

@@ -131,7 +131,7 @@ class ReplyStore:
             s.flush()
             return self._record(row)
 
-    def settle(self, reply_id: int, state: str, sentence: str = "") -> None:
+    def set_outcome(self, reply_id: int, state: str, sentence: str = "") -> None:
         """Say what became of it in the outbox."""
         with self._sessions() as s:
             row = s.get(ReplyRow, reply_id)
