@@ -120,7 +120,7 @@ def sending(base: Path) -> Work:
         if not library.store.replies.of_film(film.id):  # not kept: everything is as before, and it can be sent again
             package = Package(library, film.id)
             found = [] if library.store.film(film.id).state == "ready" else ["answered, but nothing was kept"]
-            found += [] if package.fits(reply, analysis) else ["the written reply is lost"]
+            found += [] if package.is_up_to_date(reply, analysis) else ["the written reply is lost"]
             library.close()
             send(folder, film.id, analysis, reply)
             library = at_rest(folder)

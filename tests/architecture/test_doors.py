@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -59,6 +60,11 @@ def test_a_planted_breach_is_caught(copy: Path, file: str, line: str, contract: 
 def test_the_layout_holds() -> None:
     out = lint(ROOT)
     assert "0 broken" in out and f"{len(BREACHES)} kept" in out
+
+
+def test_the_interface_asks_services_and_never_the_store_behind_them() -> None:
+    reaching = [p.name for p in (ROOT / "src/deepmirror/ui").rglob("*.py") if re.search(r"\.store\b", p.read_text("utf-8"))]
+    assert not reaching
 
 
 def test_everything_but_the_interface_works_where_qt_cannot_be_imported() -> None:

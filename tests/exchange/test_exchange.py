@@ -14,7 +14,7 @@ from jsonschema import Draft202012Validator
 
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import brief_schema, check_brief, read_brief
-from deepmirror.exchange.measures_json import rep_csv
+from deepmirror.exchange.exports.reps_csv import rep_csv
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.records import measures_record
 from tests.conftest import DEMO, FILMS

@@ -9,7 +9,9 @@ import c3d
 import numpy as np
 import pytest
 
-from deepmirror.exchange.points import plane_points, trc, write_c3d
+from deepmirror.exchange.exports.c3d import write_c3d
+from deepmirror.exchange.exports.trc import trc
+from deepmirror.exchange.points import plane_points
 from deepmirror.services.films.analysis import Analysis
 
 

@@ -133,7 +133,7 @@ def test_a_film_whose_measuring_breaks_fails_alone_and_can_be_tried_again(demo_l
     assert failed.state == "failed" and "went wrong" in failed.line and first not in demo_library.unmeasured()
     report = next(demo_library.store.state_folder().glob("crash-*.txt")).read_text()
     assert "RuntimeError" in report and "services/films/film_library.py" in report
-    assert failed.client_name not in report and str(Path.to_reference_frame()) not in report.replace("/root", "")
+    assert failed.client_name not in report and str(Path.home()) not in report.replace("/root", "")
     demo_library.look = lambda *_: good
     assert demo_library.measure(first, Progress()).state == "ready"
     demo_library.store.update_film(second, state="sent")

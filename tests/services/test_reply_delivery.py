@@ -42,7 +42,7 @@ def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_library: FilmLibra
     reply.corrections[0].cue = "Belly button into the pad."
     package = Package(demo_library, curl.film_id)
     looked_at = {p.name: p.read_bytes() for p in package.write(curl.film.path, curl.analysis, reply, Progress())}
-    assert package.fits(reply, curl.analysis)
+    assert package.is_up_to_date(reply, curl.analysis)
     outbox = SimulatedOutbox(tmp_path / "out", failures=1)
     record = send_reply(demo_library, outbox, curl.film_id, curl.analysis, reply, Progress())
     assert record.state == "failed" and "try again" in record.sentence and not (tmp_path / "out").exists()
@@ -59,7 +59,7 @@ def test_what_is_sent_is_what_was_looked_at_and_stays_so(demo_library: FilmLibra
     assert film.state == "sent" and film.draft["corrections"][0]["cue"] == "Belly button into the pad."
     watches = demo_library.store.watches.of_client(curl.record.client_id)
     assert [(w.item["code"], w.item["cue"], w.state) for w in watches] == [("hip_lift_off", "Belly button into the pad.", "open")]
-    said = phrases(demo_library.store, curl.analysis, reply.corrections[0], "cue")
+    said = phrases(demo_library, curl.analysis, reply.corrections[0], "cue")
     assert said[1:] == ["Belly button into the pad."] and said[0].startswith("Press the hips")
     second = send_reply(demo_library, outbox, curl.film_id, curl.analysis, reply, Progress())  # again: kept beside the first, watched once
     assert second.folder != record.folder and len(demo_library.store.replies.of_film(curl.film_id)) == 2
@@ -71,7 +71,7 @@ def test_nothing_that_goes_out_says_where_it_came_from(demo_library: FilmLibrary
     assert curl.analysis is not None
     reply = draft_reply(curl.analysis, curl.record.client_name)
     files = Package(demo_library, curl.film_id).write(curl.film.path, curl.analysis, reply, Progress())
-    traces = [str(demo_library.store.folder), curl.record.original_name, curl.record.path.name, str(Path.to_reference_frame()), "location"]
+    traces = [str(demo_library.store.folder), curl.record.original_name, curl.record.path.name, str(Path.home()), "location"]
     for path in files:
         data = path.read_bytes()
         for trace in traces:
@@ -88,7 +88,7 @@ def test_a_changed_word_is_written_anew(demo_library: FilmLibrary, curl: Review)
     package.write(curl.film.path, curl.analysis, reply, Progress())
     assert (package.folder / "reply.mp4").stat().st_mtime_ns == before
     reply.corrections[0].why = "Because."
-    assert not package.fits(reply, curl.analysis)
+    assert not package.is_up_to_date(reply, curl.analysis)
     package.write(curl.film.path, curl.analysis, reply, Progress())
     assert "Because." in (package.folder / "reply.html").read_text()
 

@@ -1,16 +1,11 @@
-"""measures.json: the batch contract's result file, and the same numbers as a table."""
+"""measures.json: the batch contract's result file."""
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import math
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
-
-import numpy as np
 
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.series import series_spec
@@ -68,35 +63,3 @@ def write_json(path: Path, data: object) -> None:
     part = path.with_suffix(path.suffix + ".part")
     part.write_text(json.dumps(data, allow_nan=False, separators=(",", ":")), "utf-8")
     part.replace(path)
-
-
-def rep_csv(reps: list[Rep], values: Iterable[dict[str, Value]]) -> str:
-    """One row per rep: times, phases, and every measure with its u."""
-    rows, names = [], []
-    for rep, table in zip(reps, values, strict=True):
-        row: Document = {
-            "rep": rep.number,
-            "start_s": round(rep.start_s, 3),
-            "bottom_s": round(rep.bottom_s, 3),
-            "end_s": round(rep.end_s, 3),
-        }
-        row |= {f"{k}_s": None if v is None else round(v, 3) for k, v in rep.phases_s.items()}
-        for k, v in table.items():
-            row |= {k: round(v.value, 3), f"{k}_u": round(v.u, 3)}
-        rows.append(row)
-        names += [k for k in row if k not in names]
-    out = io.StringIO()
-    writer = csv.DictWriter(out, names or ["rep"], lineterminator="\n")
-    writer.writeheader()
-    writer.writerows(rows)
-    return out.getvalue()
-
-
-def series_csv(times: np.ndarray[Any, Any], series: dict[str, Series]) -> str:
-    """One row per frame: time and every angle."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["time_s", *series])
-    for i, t in enumerate(times):
-        writer.writerow([f"{t:.4f}", *(f"{s.values[i]:.2f}" for s in series.values())])
-    return out.getvalue()

@@ -25,13 +25,16 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.saving import Saver
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.concluding import ConcludeHere, Concluder
-from deepmirror.services.films.follow_up import note_outcomes
+from deepmirror.services.films.follow_up import FollowUp, note_outcomes, watched
 from deepmirror.services.films.observation_runner import Observer, look_here
 from deepmirror.store.backups import back_up
+from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
+from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
 from deepmirror.store.library import ClientRecord as ClientRecord
 from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import FilmState as FilmState
 from deepmirror.store.library import LibraryStore
+from deepmirror.store.watches import WatchRecord as WatchRecord
 
 DAYS_TO_ANSWER = 3
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
@@ -123,9 +126,41 @@ class FilmLibrary:
         """A new client with what is known of the body."""
         return self.store.add_client(name, {"stature_cm": stature_cm} if stature_cm else {})
 
+    def client(self, client_id: int) -> ClientRecord:
+        """One client. Raises LibraryError when she is gone."""
+        return self.store.client(client_id)
+
     def films(self) -> list[FilmRecord]:
         """All films, newest first."""
         return self.store.films()
+
+    def must_write(self) -> None:
+        """Raises ReadOnly where nothing may be changed: asked before an edit is taken."""
+        self.store.must_write()
+
+    def work_folder(self) -> Path:
+        """Where passing files belong."""
+        return self.store.work_folder()
+
+    def arrivals(self) -> list[ArrivalRecord]:
+        """The last things that came in, newest first."""
+        return self.store.arrivals.newest()
+
+    def sent(self, film_id: int) -> list[ReplyRecord]:
+        """What was sent about a film, newest first."""
+        return self.store.replies.of_film(film_id)
+
+    def watched(self, film_id: int, analysis: Analysis) -> list[FollowUp]:
+        """Corrections sent earlier, and what this film says of each."""
+        return watched(self.store, film_id, analysis)
+
+    def watch_records(self, client_id: int) -> list[WatchRecord]:
+        """All watched corrections of a client with their history, oldest first."""
+        return self.store.watches.of_client(client_id)
+
+    def set_outcome(self, watch_id: int, state: str) -> None:
+        """Close a watched correction, change it or watch it on. Raises LibraryError when it is gone."""
+        self.store.watches.set_outcome(watch_id, state)
 
     def read_ahead(self) -> None:
         """Read what the Desk sorts and finds films by, before it is asked for: in the background, at the start."""

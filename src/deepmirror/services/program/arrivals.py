@@ -234,6 +234,11 @@ def place(library: FilmLibrary, arrival: ArrivalRecord, film: Path, answers: Pla
     return record
 
 
+def put_aside(library: FilmLibrary, arrival: ArrivalRecord) -> None:
+    """The coach has seen it: it no longer stands on the Desk; what came is kept. Raises LibraryError."""
+    library.store.arrivals.update(arrival.id, state="aside")
+
+
 def take_film(library: FilmLibrary, path: Path, answers: Placed) -> FilmRecord:
     """Take a film into the library as the coach said, with a new client when she named one. Raises BadFilm, BadBrief, LibraryError."""
     with library.store.transaction():

@@ -10,6 +10,7 @@ from deepmirror.core.motion.tempo import digits, time_under_tension_s
 from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
 from deepmirror.core.units import in_their_units
+from deepmirror.errors import ReplyError
 from deepmirror.judge.findings import Finding, describe_band
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
@@ -19,8 +20,8 @@ from deepmirror.reply.model import Since as Since
 from deepmirror.reply.model import Stroke as Stroke
 from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.follow_up import FollowUp, number_words
-from deepmirror.store.library import LibraryStore
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 # what is told of an earlier correction, and how a client reads it
@@ -188,7 +189,23 @@ def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
     return Since(row.baseline.title, words, row.outcome.verdict, frame, row.baseline.measure, _before(row, imperial), not again)
 
 
-def phrases(store: LibraryStore, analysis: Analysis, item: Correction, field: str) -> list[str]:
+def kept_draft(library: FilmLibrary, film_id: int, fresh: Reply) -> Reply | None:
+    """The film's saved draft with today's numbers, while it speaks of the same faults; None when there is none."""
+    kept = library.store.film(film_id).draft
+    try:
+        return refresh_draft(Reply.from_dict(kept), fresh) if kept else None
+    except ReplyError:
+        return None
+
+
+def keep_draft(library: FilmLibrary, film_id: int, reply: Reply) -> None:
+    """Save a film's draft, as soon as the library takes it. Raises ReadOnly."""
+    library.must_write()
+    kept, store = reply.to_dict(), library.store
+    library.saver.write(lambda: store.update_film(film_id, draft=kept))
+
+
+def phrases(library: FilmLibrary, analysis: Analysis, item: Correction, field: str) -> list[str]:
     """Words to choose from for a field: what the program suggests for this fault, then what this coach used before."""
     finding = next((f for f in analysis.judgement.findings if f.code == item.code), None)
     suggested: list[str] = []
@@ -196,4 +213,4 @@ def phrases(store: LibraryStore, analysis: Analysis, item: Correction, field: st
         text = {"why": [finding.why], "cue": [finding.cue], "change": [finding.change], "film_next": [finding.film_next]}
         suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
     imperial = analysis.brief.file.client.imperial
-    return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *store.phrases.bank(field, item.code)]))
+    return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *library.store.phrases.bank(field, item.code)]))

@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.errors import DeepMirrorError, ReplyError
-from deepmirror.exchange.measures_json import rep_csv, series_csv, write_json
-from deepmirror.exchange.points import trc, write_c3d
+from deepmirror.exchange.exports import ExportData, write_exports
 from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
 from deepmirror.pose.network import Detector
@@ -163,15 +162,8 @@ def _numbers(analysis: Analysis, fps: float, folder: Path) -> list[Path]:
     """The open data."""
     scene = analysis.scene
     scale = scene.px_per_cm.value if scene.px_per_cm is not None else None
-    write_json(folder / "measures.json", measures_record(analysis))
-    write_c3d(folder / "points.c3d", scene.film_track, fps, scale)
-    return [
-        folder / "measures.json",
-        folder / "points.c3d",
-        _write(folder / "points.trc", trc(scene.film_track, fps, scale).encode()),
-        _write(folder / "reps.csv", rep_csv(scene.reps, analysis.measured.reps).encode()),
-        _write(folder / "angles.csv", series_csv(scene.track.times, scene.angles).encode()),
-    ]
+    record, values = measures_record(analysis), analysis.measured.reps
+    return write_exports(folder, ExportData(scene.film_track, scene.angles, scene.reps, values, record, fps, scale))
 
 
 def _write(path: Path, data: bytes) -> Path:

@@ -33,7 +33,7 @@ class FollowUpController(QObject):
         """Read what the film on show says of the watched corrections."""
         review = self._window.review
         analysis = review.analysis if review is not None else None
-        self.rows = follow_up.watched(self._window.library.store, review.film_id, analysis) if review is not None and analysis else []
+        self.rows = self._window.library.watched(review.film_id, analysis) if review is not None and analysis else []
         self.picked = min(self.picked, max(len(self.rows) - 1, 0))
         self._tell()
         history = {r.id: follow_up.history(record) for r in self.rows if (record := self._record(r)) is not None}
@@ -65,7 +65,7 @@ class FollowUpController(QObject):
         review = self._window.review
         if review is None:
             return None
-        records = self._window.library.store.watches.of_client(review.record.client_id)
+        records = self._window.library.watch_records(review.record.client_id)
         return next((r for r in records if r.id == row.id), None)
 
     def current(self) -> FollowUp | None:
@@ -92,7 +92,7 @@ class FollowUpController(QObject):
         row = self.current()
         if row is None:
             return
-        self._window.library.store.watches.set_outcome(row.id, state)
+        self._window.library.set_outcome(row.id, state)
         words = {"closed": tr("{title}: closed"), "open": tr("{title}: still watched"), "changed": tr("{title}: to be said anew")}[state]
         self._window.show_status(words.format(title=row.baseline.title))
         self.refresh()

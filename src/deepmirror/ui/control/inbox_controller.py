@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer
 
 from deepmirror.services.common.jobs import JobRunner, Progress
-from deepmirror.services.program.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, unplaced
+from deepmirror.services.program.arrivals import ArrivalRecord, Arrivals, UnassignedFilm, place, put_aside, unplaced
 from deepmirror.services.replies.delivery import hand_over_rest
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
@@ -98,7 +98,7 @@ class InboxController(QObject):
     def place(self, arrival: ArrivalRecord) -> None:
         """Ask whose the film of a waiting arrival is, filled in with what its sender said."""
         window = self._window
-        folder = tempfile.TemporaryDirectory(dir=window.library.store.work_folder())
+        folder = tempfile.TemporaryDirectory(dir=window.library.work_folder())
         job = Job(tr("Opening what came"), lambda progress: self._unpack(arrival, Path(folder.name), progress), self)
         job.done.connect(lambda found: self._ask_whose(arrival, folder, *found))
         job.failed.connect(lambda _: folder.cleanup())
@@ -119,7 +119,7 @@ class InboxController(QObject):
 
     def set_aside(self, arrival: ArrivalRecord) -> None:
         """The coach has seen it: it no longer stands on the Desk; what came is kept."""
-        self._window.library.store.arrivals.update(arrival.id, state="aside")
+        put_aside(self._window.library, arrival)
         self._window.desk_room.refresh()
 
 

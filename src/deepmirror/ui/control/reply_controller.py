@@ -8,14 +8,22 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
-from deepmirror.errors import DeepMirrorError
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.films.follow_up import watched
 from deepmirror.services.films.review import Review
+from deepmirror.services.program.settings import settings_of
 from deepmirror.services.replies import delivery, retake_request
-from deepmirror.services.replies.composing import Correction, Since, StrokeKind, draft_reply, own_correction, phrases, refresh_draft
+from deepmirror.services.replies.composing import (
+    Correction,
+    Since,
+    StrokeKind,
+    draft_reply,
+    keep_draft,
+    kept_draft,
+    own_correction,
+    phrases,
+)
 from deepmirror.services.replies.preview import Preview, composed, stroke_at
 from deepmirror.services.replies.rendering import PriorFilms, Reply
 from deepmirror.ui.context import WindowContext
@@ -67,28 +75,18 @@ class ReplyController(QObject):
             return
         self.save_now()
         self._library.saver.wait()
-        rows = watched(self._library.store, review.film_id, review.analysis)
-        date, coach = self._library.now().date().isoformat(), self._library.store.phrases.setting("coach", "")
-        fresh = draft_reply(review.analysis, review.record.client_name, rows, coach, date)
-        fresh.blur = bool(self._library.store.phrases.setting("blur", False))
-        reply = self._kept_draft(review, fresh) or fresh
+        rows, settings = self._library.watched(review.film_id, review.analysis), settings_of(self._library)
+        fresh = draft_reply(review.analysis, review.record.client_name, rows, settings.coach, self._library.now().date().isoformat())
+        fresh.blur = settings.blur
+        reply = kept_draft(self._library, review.film_id, fresh) or fresh
         self._history = History(deepcopy(reply))
         self.room.show_reply(reply, len(review.film.times) - 1)
         self._window.go("reply")
-        sent = self._library.store.replies.of_film(review.film_id)
+        sent = self._library.sent(review.film_id)
         if sent:
             self.room.show_state(_sent_words(sent[0]))
         self.room.pick_code(code)
         self.room.list.setFocus()
-
-    def _kept_draft(self, review: Review, fresh: Reply) -> Reply | None:
-        """The saved draft while it speaks of the same faults, with today's numbers."""
-        draft = self._library.store.film(review.film_id).draft
-        try:
-            kept = Reply.from_dict(draft) if draft else None
-        except DeepMirrorError:
-            return None
-        return refresh_draft(kept, fresh) if kept is not None else None
 
     def _changed(self) -> None:
         self._typed()
@@ -99,7 +97,7 @@ class ReplyController(QObject):
         review, reply = self._review(), self.room.reply
         if review is None or reply is None:
             return
-        self._library.store.must_write()
+        self._library.must_write()
         self._unsaved = (review.film_id, reply)
         if not self._save_timer.isActive():
             self._save_timer.start()
@@ -122,9 +120,7 @@ class ReplyController(QObject):
         self._save(film_id, state)
 
     def _save(self, film_id: int, state: Reply) -> None:
-        store = self._library.store
-        store.must_write()
-        self._library.saver.write(lambda: store.update_film(film_id, draft=state.to_dict()))
+        keep_draft(self._library, film_id, state)
         self._window.refresh_actions()
 
     def can_undo(self) -> str | None:
@@ -168,7 +164,7 @@ class ReplyController(QObject):
 
     def _phrases(self, item: Correction, field: str) -> list[str]:
         review = self._review()
-        return phrases(self._library.store, review.analysis, item, field) if review is not None and review.analysis is not None else []
+        return phrases(self._library, review.analysis, item, field) if review is not None and review.analysis is not None else []
 
     def _want_still(self, item: Correction | Since | None) -> None:
         """Draw the newest wish; wishes made while drawing wait for one more turn."""

@@ -44,7 +44,7 @@ class SettingsController(QObject):
         person = self._window.person_room.person
         if person is None:
             return
-        name, client_id = self._window.library.store.client(person.client_id).name, person.client_id
+        name, client_id = self._window.library.client(person.client_id).name, person.client_id
         box = QMessageBox(QMessageBox.Icon.Warning, tr("Delete {name}", name=name), "", QMessageBox.StandardButton.Cancel, self._window)
         box.setText(tr("Delete {name} for good? This cannot be taken back. What goes:", name=name))
         box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.library, client_id)) or tr("only the record"))

@@ -95,7 +95,7 @@ class DeskRoom(QWidget):
         present = self.selected()
         self.model.set_films(self._library.films())
         self._select(present.id if present else None)
-        self.post.show_arrivals(self._library.store.arrivals.newest())
+        self.post.show_arrivals(self._library.arrivals())
         self._summarise()
         self.refreshed.emit()
 
