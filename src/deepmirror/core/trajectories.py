@@ -126,5 +126,5 @@ class Series:
         return Series(self.times[keep], self.values[keep], self.u[keep])
 
     def widened(self, u: float | Array) -> Series:
-        """The same series with a further independent doubt."""
+        """The same series with a further independent doubt. u: one number or (T,)."""
         return Series(self.times, self.values, np.hypot(self.u, u))

@@ -24,7 +24,7 @@ class Fitted(Protocol):
     def covariance(self) -> Array: ...
 
     def moved(self, theta: Array) -> Self:
-        """The same with other parameters."""
+        """The same with other parameters. theta (K,)."""
         ...
 
 

@@ -59,7 +59,7 @@ def length_words(cm: float, imperial: bool) -> str:
 
 _AMOUNT = re.compile(r"(\d+(?:\.\d+)?)((?:\s*(?:±|to|–|and)\s*\d+(?:\.\d+)?)*)\s*(cm|kg)\b")
 _MORE = re.compile(r"\d+(?:\.\d+)?")
-LB_FROM_KG, INCH_FROM_CM = 1 / KG_PER_LB, 1 / CM_PER_INCH
+LB_FROM_KG, INCH_FROM_CM = 1 / KG_PER_LB, 1 / CM_PER_INCH  # the same agreement, the other way
 
 
 def in_their_units(text: str, imperial: bool) -> str:

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 
-POINTS = 140
-FEWEST = 30
+POINTS = 140  # of the room, followed; our own choice
+FEWEST = 30  # fewer are looked for anew; our own choice
 WORKING_PX = 640  # registration runs on pictures about this wide, at most half the size
 STILL_PX = 0.7  # a camera that never moved more than this stood still
 BODY_MARGIN = 0.35  # of the body's own size, kept out on every side

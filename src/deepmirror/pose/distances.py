@@ -33,7 +33,10 @@ FOLLOWED_WIDTH_PX, OTHER_WIDTH, PELVIS_SIGMA = 3.5, 3.0, 0.02
 
 
 def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting: FilmSetting, positions: Array) -> Lengths:
-    """What a side film's points keep: segments as the plane shows them, the back as the film does, the shoe as it was clicked."""
+    """What a side film's points keep: segments as the plane shows them, the back as the film does, the shoe as it was clicked.
+
+    positions (T, P, 2) px.
+    """
     near = near_side(setting.view) or "left"
     out: Lengths = {}
     shares = SEEN_SEGMENT_SIGMA | ({} if setting.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
@@ -85,7 +88,7 @@ def _always(length_px: Array | float, directions: Array) -> Array:
 def pelvis_width(evidence: Evidence, setting: FilmSetting, positions: Array) -> Lengths:
     """From the front or behind: the hips stay as far apart as in standing, but for sitting back, away from the camera or towards it.
 
-    What was followed in standing and the client's own breadth are taken together.
+    What was followed in standing and the client's own breadth are taken together. positions (T, P, 2) px.
     """
     track = Track(evidence.times, tuple(evidence.names), positions, np.zeros((len(positions), 0, 0)))
     if not setting.movement.standing or not track.has(*(sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES)):

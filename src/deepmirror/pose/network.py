@@ -43,15 +43,15 @@ NETWORK_INDEX = {
     "toe_left": 31,
     "toe_right": 32,
 }
-LANDMARKS = 39
+LANDMARKS = 39  # what the network gives, as its makers run it, from memory
 _OTHER = {i: NETWORK_INDEX[f"{n.rpartition('_')[0]}_{'right' if n.endswith('left') else 'left'}"] for n, i in NETWORK_INDEX.items()}
 IN_MIRROR = [_OTHER.get(i, i) for i in range(LANDMARKS)]  # which landmark shows where each is seen in a mirror
-CROP = 256
-DETECT = 224
-REGION_MARGIN = 1.25
-HEAT_KERNEL = 7
-HEAT_FLOOR = 0.5
-DETECT_FLOOR = 0.5
+CROP = 256  # px, the network's input, as its makers run it, from memory
+DETECT = 224  # px, the detector's input, as its makers run it, from memory
+REGION_MARGIN = 1.25  # of the body's circle, as the network was trained on; as its makers run it, from memory
+HEAT_KERNEL = 7  # cells around a landmark that refine it; as its makers run it, from memory
+HEAT_FLOOR = 0.5  # a heat map below it refines nothing; as its makers run it, from memory
+DETECT_FLOOR = 0.5  # score of a body found; as its makers run it, from memory
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ class Region:
     turn: float
 
     def to_crop(self) -> Array:
-        """2 x 3 affine map from picture pixels to crop pixels."""
+        """2 x 3 affine map from picture pixels to crop pixels. (2, 3)."""
         s = CROP / self.side
         c, n = np.cos(-self.turn) * s, np.sin(-self.turn) * s
         mid = CROP / 2 - 0.5
@@ -84,7 +84,7 @@ class Detection:
 
 
 def region_from(centre: Array, top: Array) -> Region:
-    """The square whose upright axis runs from the hip centre to the body-scale point."""
+    """The square whose upright axis runs from the hip centre to the body-scale point. centre, top (2,) px."""
     d = top - centre
     return Region(float(centre[0]), float(centre[1]), float(2 * np.hypot(*d) * REGION_MARGIN), float(np.arctan2(d[0], -d[1])))
 

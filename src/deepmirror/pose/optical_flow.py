@@ -21,9 +21,9 @@ PATCH_RADIUS = 0.20  # of the shank's length
 SEARCH_RADIUS = 0.11  # of the shank's length
 WORKING_SHANK_PX = 150.0  # patches of larger bodies are shrunk to this size: finer pictures only cost time
 AROUND_PX = 96  # of the picture around the points is enough for flow and its pyramid
-FORWARD_BACKWARD_PX = 1.0
+FORWARD_BACKWARD_PX = 1.0  # flow there and back may miss by so much; our own choice
 MATCH_SIGMA_SHARE = 0.02  # of the shank's length: what a perfect-looking match may still be off
-SCORE_FLOOR = 0.55
+SCORE_FLOOR = 0.55  # correlation below which a patch was not found; our own choice
 _LK = {"winSize": (17, 17), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.02)}
 
 
@@ -156,7 +156,7 @@ def turned(grey: Picture, centre: Array, turn: float, radius: int, shrink: float
 
 
 def peak(score: NDArray[np.float32]) -> tuple[float, tuple[float, float]]:
-    """Highest score and its place, to a fraction of a pixel by parabolas through the neighbours."""
+    """Highest score and its place, to a fraction of a pixel by parabolas through the neighbours. score (H, W)."""
     row, col = np.unravel_index(int(np.argmax(score)), score.shape)
     value, y, x = float(score[row, col]), float(row), float(col)
     if 0 < col < score.shape[1] - 1:

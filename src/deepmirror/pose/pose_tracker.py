@@ -22,9 +22,9 @@ Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 Tick = Callable[[int], None]
 
-PRESENCE_FLOOR = 0.5
-SETTLING_LOOKS = 3
-MAX_REGION_MISFIT_RAD = np.radians(8.0)
+PRESENCE_FLOOR = 0.5  # the network's own score of a body being there; below it there is none, as its makers run it, from memory
+SETTLING_LOOKS = 3  # at the first frame, until the region fits; our own choice
+MAX_REGION_MISFIT_RAD = np.radians(8.0)  # turned further from the body the region is found anew; our own choice
 SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
 # Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
 NETWORK_SIGMA_SHARE = {
@@ -59,7 +59,7 @@ class Plan:
 # Looks of a network err alike for longer than they lie apart: ten a second told no more than these do, five hardly less (our bench).
 # Every second look is checked, so that it is always that of the network which looks straight.
 FINAL = Plan("heavy", 7.5, 2)
-QUICK = Plan("full", 7.5)
+QUICK = Plan("full", 7.5)  # for the first result
 
 
 @dataclass(frozen=True)
@@ -213,7 +213,10 @@ def disagreement(network: Array, second: Array) -> Array:
 
 
 def fix_side_swaps(network: Array, names: list[str]) -> None:
-    """Undo frames where the network took the left leg for the right one: each frame is kept or exchanged, in place."""
+    """Undo frames where the network took the left leg for the right one: each frame is kept or exchanged, in place.
+
+    network (T, P, 2) px, changed in place.
+    """
     left = [names.index(f"{j}_left") for j in LEG]
     right = [names.index(f"{j}_right") for j in LEG]
     before: Array | None = None

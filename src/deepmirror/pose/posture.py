@@ -14,7 +14,7 @@ from deepmirror.pose.evidence import Evidence, carrier_turns, steady
 
 Array = NDArray[np.float64]
 
-DEEP_HIP_DEG = 120.0
+DEEP_HIP_DEG = 120.0  # hip flexion that counts as one whole bend; our own choice
 WHOLE_BEND_DEG, WHOLE_SHORT = 110.0, 0.6  # what counts as one whole movement from the side, and as a thigh seen end on from the front
 
 

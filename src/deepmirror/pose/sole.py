@@ -25,11 +25,11 @@ Picture = NDArray[np.uint8]
 ALONG, ACROSS = 48, 64  # samples of the field along the shoe and from it towards the sole
 AHEAD = np.linspace(0.08, 0.72, ALONG)  # which part of the sole is straight, from heel 0 to toe 1: toes rise, heels are round
 BELOW = np.linspace(-0.12, 0.32, ACROSS)  # how far the field reaches across, shares of the shoe's length, the sole's side positive
-STEP = float(BELOW[1] - BELOW[0])
+STEP = float(BELOW[1] - BELOW[0])  # shares of the shoe's length from row to row
 PLACES = BELOW[(BELOW >= 0.08) & (BELOW <= 0.215)]  # where the edge may lie
 COLUMNS = np.arange(ALONG)
 FARTHEST = 8.0  # degrees the shoe may be off, looked for in two steps
-COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 0.25)
+COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 0.25)  # turns tried, degrees; our own choice
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
 MIN_EDGE_CONTRAST = 5.0  # grey levels per px a sole's edge shows at least
 MIN_VISIBLE_SHARE = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else

@@ -25,14 +25,14 @@ from deepmirror.pose.source_weights import SourceWeights
 
 Array = NDArray[np.float64]
 
-PASSES = 5
+PASSES = 5  # of robust weights; more change nothing that is shown; our own choice
 # What a body point accelerates by from frame to frame, as a share of the shank (30 frames a second).
 ACCELERATION_SHARE = 0.02
 # One look's error lasts, s: a second of agreeing looks is worth a few, however many they are.
 NETWORK_MEMORY_S = 0.6
-MATCH_MEMORY_S = 0.27
-TURN_MEMORY_S = 0.27
-STEP_DRAG = 0.12
+MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
+TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
+STEP_DRAG = 0.12  # of a step: how far the still background holds flow back; our own estimate, no source
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
 """(joint, joint) -> the length (T,) px they must be apart for directions (T, 2), and its sigma (px)."""

@@ -9,7 +9,7 @@ from deepmirror.pose.network import Detector, LandmarkNetwork
 
 NOSE, EARS, SHOULDERS, HIPS = 0, (7, 8), (11, 12), (23, 24)  # the network's own numbering, left before right
 WIDE_SHARE = 0.45  # of the trunk: shoulders that look wider than this are seen from the front or from behind
-MIN_PRESENCE = 0.5
+MIN_PRESENCE = 0.5  # as in pose_tracker
 
 
 def guess_view(rgb: NDArray[np.uint8]) -> str | None:

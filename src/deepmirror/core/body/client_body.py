@@ -15,7 +15,7 @@ Source = Literal["measured", "from_film", "predicted"]
 
 U_SHARE: dict[str, float] = {"measured": 0.03, "from_film": 0.05, "predicted": 0.08}  # k = 2; common practice, no source
 JOINT_SHARE = {"hip_breadth": 0.62, "biacromial": 0.80}  # joint centres' distance of the predicted outer breadth; from memory
-FALLBACK_STATURE_CM = 170.0
+FALLBACK_STATURE_CM = 170.0  # between the usual statures of women and men; from memory, no source
 
 
 @dataclass(frozen=True)

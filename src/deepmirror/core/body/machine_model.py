@@ -15,7 +15,7 @@ from deepmirror.core.body.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.body.squat_model import GRAVITY, Answer, Array, Limits, Posture, SetupEffect
 
-STEP_DEG = 0.25
+STEP_DEG = 0.25  # how finely a machine's postures are tried; our own choice
 
 
 @dataclass(frozen=True)

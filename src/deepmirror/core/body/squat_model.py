@@ -28,16 +28,16 @@ from deepmirror.errors import CannotSolve
 
 Array = NDArray[np.float64]
 
-GRAVITY = 9.81
+GRAVITY = 9.81  # m/s²; the standard value 9.80665 (CGPM 1901) rounded
 BALANCE_BAND = 0.08  # of the foot's length either way of the middle; common practice, no source
-LEAN_LIMIT_DEG = 80.0
+LEAN_LIMIT_DEG = 80.0  # a trunk is not laid further over in a squat; common practice, no source
 OPENING_MOST_GAIN = 1.0  # degrees of thigh depth per degree the knees open, at most; our own bound, no source
 OPENING_FREES_HIP = 0.3  # degrees of hip bend gained per degree the knees open; common practice, no source
-STANDING_THIGH_DEG = 85.0
-DEEPEST_THIGH_DEG = -40.0
+STANDING_THIGH_DEG = 85.0  # thigh over level when standing; our own choice: near upright, where the solver begins
+DEEPEST_THIGH_DEG = -40.0  # no posture is looked for below; our own choice
 COMFORT_LEAN_DEG = 45.0  # weighs lean against ankle bend where a body has the choice; common practice, no source
-SHANK_STEP_DEG, BALANCE_STEPS = 0.2, 5
-BINDING_STEP_DEG = 0.3
+SHANK_STEP_DEG, BALANCE_STEPS = 0.2, 5  # how finely postures are tried; our own choice
+BINDING_STEP_DEG = 0.3  # how near a limit counts as reached; our own choice
 # Where a load sits: along the trunk from the hip (share), and before (+) or behind it (cm); common practice, no source.
 BARS = {
     "high": (1.0, -6.0),

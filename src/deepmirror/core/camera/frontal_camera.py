@@ -128,7 +128,7 @@ class Frontal:
         return np.asarray(self.towards * np.sqrt(np.maximum(self.foot_px**2 - aside**2, 0.0)))
 
     def moved(self, theta: Array) -> Self:
-        """The same with other parameters."""
+        """The same with other parameters. theta (4,)."""
         return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:

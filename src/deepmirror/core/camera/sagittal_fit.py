@@ -34,7 +34,7 @@ YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off
 SEEN_LENGTH_SD = fitted("seen_length_sd")
 ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
-INDEPENDENT_POSES = 10.0
+INDEPENDENT_POSES = 10.0  # so many poses of a set tell something of their own; our own estimate, no source
 STRAIN = fitted_by_name("strain")
 SEPARATION_SD_CM = fitted_by_name("separation_sd")
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
@@ -184,7 +184,7 @@ class Plane:
         return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
 
     def moved(self, theta: Array) -> Self:
-        """The same with other parameters."""
+        """The same with other parameters. theta (9,)."""
         return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
@@ -301,7 +301,7 @@ class _Fit:
     separations_px: dict[str, float]
 
     def known(self, theta: Array) -> Array:
-        """How far the parameters lie from what was known beforehand, in standard deviations."""
+        """How far the parameters lie from what was known beforehand, in standard deviations. theta (8,)."""
         p = PlaneParameters(*theta)
         splay, splay_sd = self._splay()
         rows = [p.yaw_deg / YAW_SD_DEG, (p.splay_cm - splay) / splay_sd]
@@ -315,7 +315,7 @@ class _Fit:
         return np.concatenate([np.array(rows), self._separations(p.yaw_deg, self.guess * np.exp(p.log_scale))])
 
     def residuals(self, theta: Array) -> Array:
-        """Misfit to what was known beforehand, then of the seen lengths."""
+        """Misfit to what was known beforehand, then of the seen lengths. theta (8,)."""
         p = PlaneParameters(*theta)
         scale = self.guess * np.exp(p.log_scale)
         rows = [self.known(theta)]

@@ -14,7 +14,7 @@ Array = NDArray[np.float64]
 
 # A known length rarely stands exactly where the client's leg does: 10 cm nearer or further at 3-4 m is 3 %.
 PLANE_SHARE = 0.035
-CLICK_PX = 2.0
+CLICK_PX = 2.0  # standard deviation of a click; our own estimate, no source
 PLATE_CM = 45.0  # IWF and IPF equipment rules: largest discs 450 mm
 
 

@@ -40,8 +40,8 @@ from deepmirror.fitted import fitted_by_name
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
 # from memory of anthropometric sketches, no source: the doubt is as large as the offset.
 CREASE_ABOVE_HIP_SHARE = 0.020
-KNEE_TOP_ABOVE_SHARE = 0.030
-SOFT_TISSUE_U_CM = 3.0
+KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
+SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
 RISE_U_CM = fitted_by_name("rise_u")
 CHANGE_U_SHARE = 0.5  # of an angle's own doubt: a click's error cancels in a change within one rep, the drift does not
 LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
@@ -92,7 +92,10 @@ def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
-    """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail."""
+    """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail.
+
+    Raises CannotTell without a marked bar or a scale.
+    """
     if "bar" not in scene.track.names:
         raise CannotTell("the bar is not marked", ADD_BAR)
     way = scene.up if scene.marks.rail is None else scene.marks.rail[1] - scene.marks.rail[0]
@@ -104,7 +107,10 @@ def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def spine_flexion(scene: MeasurementContext, rep: Rep) -> Value:
-    """How much more the back is bent than at the set's start, degrees: turns of the line shoulder - mid-back - low back - hip."""
+    """How much more the back is bent than at the set's start, degrees: turns of the line shoulder - mid-back - low back - hip.
+
+    Raises CannotTell where the back is not marked.
+    """
     shoulder, hip = scene.side_point("shoulder"), scene.side_point("hip")
     if "mid_back" not in scene.track.names:
         raise CannotTell("the back is not marked", ADD_BACK)
@@ -124,6 +130,7 @@ def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
     """How much more the back is bent at its roundest than in the set's first rep, degrees.
 
     What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
+    Raises NotAsked for the first repetition itself, CannotTell where the back is not marked.
     """
     now, first = spine_flexion(scene, rep), spine_flexion(scene, scene.reps[0])
     if rep.number == scene.reps[0].number:
@@ -166,7 +173,7 @@ def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def bar_from_leg(scene: MeasurementContext, rep: Rep) -> Value:
-    """Largest distance of the bar from the near leg's line hip - knee - ankle, cm."""
+    """Largest distance of the bar from the near leg's line hip - knee - ankle, cm. Raises CannotTell without a marked bar or a scale."""
     if "bar" not in scene.track.names:
         raise CannotTell("the bar is not marked", ADD_BAR)
     names = [scene.side_point(j) for j in ("hip", "knee", "ankle")]
@@ -216,7 +223,10 @@ def control_time(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
-    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the doubt shows."""
+    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the doubt shows.
+
+    Raises CannotTell where the far foot was not seen, or without a scale.
+    """
     near, far = scene.side_point("ankle"), scene.far.get("ankle")
     if far is None:
         raise CannotTell("the far foot was not seen", FILM_SIDE)

@@ -8,21 +8,27 @@ from deepmirror.core.uncertain_value import Value
 
 
 def scale(scene: MeasurementContext) -> Value:
-    """Picture scale at the client's plane, px per cm."""
+    """Picture scale at the client's plane, px per cm. Raises CannotTell where nothing gives a scale."""
     if scene.px_per_cm is None:
         raise CannotTell("the film has no scale", ADD_SCALE)
     return scene.px_per_cm
 
 
 def camera_pitch(scene: MeasurementContext) -> Value:
-    """How far a front or rear film's camera looks down, degrees: taken out of the frontal plane's angles."""
+    """How far a front or rear film's camera looks down, degrees: taken out of the frontal plane's angles.
+
+    Raises NotAsked for side films.
+    """
     if scene.frontal is None:
         raise NotAsked("a side film's angles do not need it", FILM_FRONT)
     return scene.frontal.pitch
 
 
 def camera_yaw(scene: MeasurementContext) -> Value:
-    """How far the camera stands off the side view, or off straight in front, degrees, either way."""
+    """How far the camera stands off the side view, or off straight in front, degrees, either way.
+
+    Raises CannotTell where neither plane nor symmetry tells it.
+    """
     if scene.front_yaw is not None:
         return Value(abs(scene.front_yaw.value), scene.front_yaw.u)
     if scene.plane is None:
@@ -31,7 +37,10 @@ def camera_yaw(scene: MeasurementContext) -> Value:
 
 
 def sole_slope(scene: MeasurementContext) -> Value:
-    """How far the near sole slopes where the client stands, heel up, degrees: level but for what lies under the heels."""
+    """How far the near sole slopes where the client stands, heel up, degrees: level but for what lies under the heels.
+
+    Raises NotAsked but for standing clients seen from the side.
+    """
     if scene.plane is None or not len(scene.plane.standing):
         raise NotAsked("only the feet of a standing client seen from the side", FILM_SIDE)
     return scene.plane.sole.scaled(-1.0)

@@ -108,7 +108,10 @@ def back_lift(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def edge_clearance(scene: MeasurementContext, rep: Rep) -> Value:
-    """How far the knee's centre lies beyond the bench's edge at the rep's start, along the thigh's direction, cm."""
+    """How far the knee's centre lies beyond the bench's edge at the rep's start, along the thigh's direction, cm.
+
+    Raises CannotTell without the edge or a scale.
+    """
     if scene.marks.bench_edge is None:
         raise CannotTell("the bench's edge is not marked", ADD_EDGE)
     hip, knee = scene.side_point("hip"), scene.side_point("knee")
@@ -120,7 +123,10 @@ def edge_clearance(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def pelvis_tuck(scene: MeasurementContext, rep: Rep) -> Value:
-    """Furthest the pelvis rolled (line hip to waistband) from where it lay at the rep's start, degrees, either way."""
+    """Furthest the pelvis rolled (line hip to waistband) from where it lay at the rep's start, degrees, either way.
+
+    Raises CannotTell without the waistband.
+    """
     if "waistband" not in scene.track.names:
         raise CannotTell("the waistband is not marked", ADD_WAISTBAND)
     hip = scene.side_point("hip")
@@ -235,7 +241,10 @@ def lever_angle(scene: MeasurementContext) -> Value:
 
 
 def sole_lift(scene: MeasurementContext, rep: Rep) -> Value:
-    """Heel off a platform that moves with the feet: rise from the sole's turn against its angle at the set's start, cm."""
+    """Heel off a platform that moves with the feet: rise from the sole's turn against its angle at the set's start, cm.
+
+    Raises CannotTell from the front or rear, or without a scale.
+    """
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
     sole = scene.track.point(toe) - scene.track.point(heel)
     rest = sole[np.abs(scene.track.times - scene.reps[0].start_s) <= 0.2]

@@ -226,7 +226,7 @@ def lowest_of(name: str) -> RepMeasure:
 
 
 def noise_sd(values: Array) -> float:
-    """Standard deviation of frame-to-frame noise: from third differences, which a smooth movement hardly has."""
+    """Standard deviation of frame-to-frame noise: from third differences, which a smooth movement hardly has. values (T,)."""
     if len(values) < 5:
         return 1.0
     return float(1.48 * np.median(np.abs(np.diff(values, 3))) / np.sqrt(20))

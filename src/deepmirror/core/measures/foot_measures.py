@@ -16,7 +16,7 @@ from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
 
-CLOCK_HOUR_DEG = 30.0
+CLOCK_HOUR_DEG = 30.0  # a clock's face
 SETTLED_FRAMES = 5  # first frames that are averaged: marks lie on the first one, and the feet stand still
 
 
@@ -77,7 +77,10 @@ def placement(corners_px: Array, size_cm: tuple[float, float], ends_px: dict[str
 
 
 def on_platform(name: str) -> FilmMeasure:
-    """One number of `placement`, with the doubt of every click and followed point carried through it."""
+    """One number of `placement`, with the doubt of every click and followed point carried through it.
+
+    It raises CannotTell for side films, and without a marked platform that can be one.
+    """
 
     def measure(scene: MeasurementContext) -> Value:
         if scene.near:
@@ -114,7 +117,7 @@ def _ends(scene: MeasurementContext) -> tuple[dict[str, Array], dict[str, list[f
 
 
 def stance_width(scene: MeasurementContext) -> Value:
-    """Distance between the ankle centres, cm, over the frames of the whole set."""
+    """Distance between the ankle centres, cm, over the frames of the whole set. Raises CannotTell for side films, or without a scale."""
     if scene.near:
         raise CannotTell("a side film hides one foot behind the other", FILM_FRONT)
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
@@ -132,7 +135,10 @@ def stance_ratio(scene: MeasurementContext) -> Value:
 
 def _toe_out(side: str) -> FilmMeasure:
     def measure(scene: MeasurementContext) -> Value:
-        """Foot's turn away from straight ahead, degrees, from how much of its length points sideways."""
+        """Foot's turn away from straight ahead, degrees, from how much of its length points sideways.
+
+        Raises CannotTell for side films, and where the camera stands off the line.
+        """
         if scene.near:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:

@@ -24,7 +24,7 @@ from deepmirror.core.motion.tempo import WORDS
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
 
-RANGE_SHARE_U_PCT = 4.0
+RANGE_SHARE_U_PCT = 4.0  # k = 2; our own estimate, no source
 BOUNCE_DWELL_S = 0.3  # common practice, no source
 SHARPNESS_U_PER_S = fitted("sharpness_u")
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
@@ -46,7 +46,10 @@ def range_share(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def phase_share(phase: str) -> RepMeasure:
-    """A phase's seconds over the prescribed seconds, percent."""
+    """A phase's seconds over the prescribed seconds, percent.
+
+    It raises CannotTell without a prescription, NotAsked where that sets no time for the phase.
+    """
 
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
         if scene.tempo is None:
@@ -60,7 +63,10 @@ def phase_share(phase: str) -> RepMeasure:
 
 
 def stack_rest(scene: MeasurementContext, rep: Rep) -> Value:
-    """How long the weight stack lay at rest between this rep and the next, s."""
+    """How long the weight stack lay at rest between this rep and the next, s.
+
+    Raises NotAsked after the last rep, CannotTell where the stack is not marked or hidden.
+    """
     if scene.stack is None or not len(scene.stack):
         raise CannotTell("the weight stack is not marked", ADD_STACK)
     nxt = next((r for r in scene.reps if r.number == rep.number + 1 and r.block == rep.block), None)
@@ -76,7 +82,7 @@ def stack_rest(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def hold(phase: str) -> RepMeasure:
-    """Seconds held still in a phase."""
+    """Seconds held still in a phase. It raises CannotTell where the hold has no end."""
 
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
         seconds = rep.phases_s[phase]
@@ -113,7 +119,10 @@ def launch(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
-    """Speed reached within the first 15° of knee flexion, percent of the lift's peak speed."""
+    """Speed reached within the first 15° of knee flexion, percent of the lift's peak speed.
+
+    Raises NotAsked where the set starts with the lowering, or the knee does not lift.
+    """
     if rep.first == "eccentric":
         raise NotAsked("this movement starts with the lowering", WHOLE_SET)
     knee = scene.angle("knee_flexion").window(rep.start_s - frame_s(scene), rep.turn_start_s)
@@ -145,7 +154,10 @@ def drop(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def speed_loss(scene: MeasurementContext) -> Value:
-    """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest."""
+    """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest.
+
+    Raises CannotTell with fewer than two whole reps.
+    """
     speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
     if len(speeds) < 2:
         raise CannotTell("the set has fewer than two whole reps", WHOLE_SET)
@@ -153,7 +165,10 @@ def speed_loss(scene: MeasurementContext) -> Value:
 
 
 def range_loss(scene: MeasurementContext) -> Value:
-    """Loss of range from the largest to the last rep of the last block, percent of the largest."""
+    """Loss of range from the largest to the last rep of the last block, percent of the largest.
+
+    Raises CannotTell with fewer than two reps.
+    """
     ranges = [r.range for r in scene.reps if r.block == scene.reps[-1].block]
     if len(ranges) < 2:
         raise CannotTell("the set has fewer than two reps", WHOLE_SET)

@@ -24,9 +24,9 @@ Array = NDArray[np.float64]
 # Standing knee flexion and the shank's share of the flexion in a squat, for reading depth off the height of the hips in
 # front views; common practice, no source. The doubt says how rough that reading is.
 STANDING_FLEXION_DEG = 5.0
-SHANK_SHARE = 0.25
-READABLE_FLEXION_DEG = 15.0
-FRONT_FLEXION_U_DEG = 16.0
+SHANK_SHARE = 0.25  # as above
+READABLE_FLEXION_DEG = 15.0  # our own estimate, no source
+FRONT_FLEXION_U_DEG = 16.0  # k = 2; our own estimate, no source
 HEIGHT_TELLS_DEG, DEPTH_TELLS_DEG = 30.0, 60.0  # flexion up to which the hip's height alone tells it, and from which the legs' own depth
 # A hip that looks straight is rather bent than arched: mean and sd; common practice, no source.
 USUALLY_BENT_DEG = (4.0, 6.0)
@@ -50,12 +50,15 @@ def angle_series(
 
 
 def picture_plane(up: Array, way: int) -> Plane:
-    """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away."""
+    """A plane that takes the picture for the body's side plane: no yaw, nothing opened, camera far away.
+
+    up (2,): what is up in the picture.
+    """
     return Plane(np.zeros(9), np.zeros((9, 9)), 1.0, {}, way, up, np.zeros(2), 1e9)
 
 
 def flat_frontal(view: str, up: Array) -> Frontal:
-    """A front or rear film's camera so far away that the picture is the frontal plane."""
+    """A front or rear film's camera so far away that the picture is the frontal plane. up (2,): what is up in the picture."""
     return Frontal(np.zeros(4), np.zeros((4, 4)), np.inf, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
 
 

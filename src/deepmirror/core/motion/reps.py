@@ -26,9 +26,9 @@ PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
-TURN_WINDOW_S = 0.15
+TURN_WINDOW_S = 0.15  # around a turn-round, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
-CUTOFF_RANGE_HZ = (4.0, 7.0)
+CUTOFF_RANGE_HZ = (4.0, 7.0)  # what the residual analysis may choose for a rep signal; Winter names 4 to 6 Hz for gait (from memory)
 ORDER: dict[FirstPhase, tuple[str, str, str, str]] = {
     "eccentric": ("eccentric", "bottom", "concentric", "top"),
     "concentric": ("concentric", "top", "eccentric", "bottom"),

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-CUTOFFS_HZ = np.arange(2.0, 12.5, 0.5)
+CUTOFFS_HZ = np.arange(2.0, 12.5, 0.5)  # tried by the residual analysis; our own choice
 
 
 def evenly(times: Array, values: Array, rate_hz: float | None = None) -> tuple[Array, Array]:
@@ -37,7 +37,7 @@ def low_pass(values: Array, rate_hz: float, cutoff_hz: float) -> Array:
 def residual_cutoff(values: Array, rate_hz: float) -> float:
     """Cut-off (Hz) by residual analysis: where the residual leaves the straight line that noise alone would give.
 
-    Winter, same book, section 2.5.4.5 (from memory).
+    Winter, same book, section 2.5.4.5 (from memory). values (T,).
     """
     usable = CUTOFFS_HZ[rate_hz / 2 * 0.8 > CUTOFFS_HZ]
     if len(usable) < 4 or len(values) < 12:

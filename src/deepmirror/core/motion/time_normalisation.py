@@ -17,13 +17,13 @@ from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import Band, Value
 
 Array = NDArray[np.float64]
-WHOLE = 3.0
+WHOLE = 3.0  # lowering, hold and lifting count one each
 STEPS = (50, 8, 50)  # points of a normalised curve in first movement, hold and second movement
 STRICTLY_S = 1e-9  # a turn-round without a hold still has a beginning and an end
 
 
 def edges(rep: Rep) -> Array:
-    """The four times (s) at which the phases 0, 1, 2 and 3 lie, strictly rising."""
+    """The four times (s) at which the phases 0, 1, 2 and 3 lie, strictly rising. (4,) s."""
     raw = np.array([rep.start_s, rep.turn_start_s, rep.turn_end_s, rep.end_s], float)
     return np.asarray(np.maximum.accumulate(raw) + np.arange(4) * STRICTLY_S)
 

@@ -45,9 +45,9 @@ SCHOOLS = {
     "trunk_lean": ("Trunk lean", ("build", "upright")),
 }
 FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
-NEWEST_FILMS = 4
+NEWEST_FILMS = 4  # read for a client's record; our own choice
 GUIDED = (*MACHINES, *HINGES)
-UNUSUAL_SHARE = 0.04
+UNUSUAL_SHARE = 0.04  # of a ratio: less is about as usual; our own choice
 DEPTH = "thigh_from_horizontal_min_deg"
 DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
 

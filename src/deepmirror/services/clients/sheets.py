@@ -21,7 +21,7 @@ from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, Po
 from deepmirror.store.forget import sheet_folder
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
-PIVOT_GOOD_CM = 1.0
+PIVOT_GOOD_CM = 1.0  # a pivot this near the knee is not mentioned as off; common practice, no source
 COMMON = "common practice"
 
 

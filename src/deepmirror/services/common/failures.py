@@ -19,7 +19,7 @@ from typing import TextIO
 from deepmirror.files import write_whole
 
 LOG = logging.getLogger("deepmirror")
-LOG_BYTES, LOGS_KEPT, REPORTS_KEPT = 500_000, 3, 20
+LOG_BYTES, LOGS_KEPT, REPORTS_KEPT = 500_000, 3, 20  # of the program's log and reports; our own choice
 PACKAGES = ("site-packages", "deepmirror", "lib")
 
 

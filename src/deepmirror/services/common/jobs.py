@@ -21,7 +21,7 @@ from deepmirror.errors import Cancelled, WorkFailed
 T = TypeVar("T")
 Report = Callable[[float, str], None]
 REFUSED = 2  # exit code of a command that was refused with one line
-LAST_WORDS = 8000
+LAST_WORDS = 8000  # letters of what a process apart said last
 
 
 class Progress:

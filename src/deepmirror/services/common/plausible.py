@@ -17,11 +17,11 @@ Pixel = tuple[float, float]
 
 LINES = ("pad_line", "seat_line", "back_pad", "rail", "floor_line", "plumb")
 SPOTS = ("pivot", "bench_edge", "stack")
-SHORTEST_LINE_PX = 5.0
+SHORTEST_LINE_PX = 5.0  # our own estimate, no source
 APART_PX = 1.5  # two joints of a segment that are seen from the side, and corners of a platform
-SMALLEST_PLATFORM_PX2 = 100.0
+SMALLEST_PLATFORM_PX2 = 100.0  # our own estimate, no source
 NARROWEST_CM, WIDEST_CM = 30.0, 10_000.0  # what a film that shows a body can be wide
-SMALLEST_PLATFORM_CM = 5.0
+SMALLEST_PLATFORM_CM = 5.0  # our own estimate, no source
 BEYOND = 2.0  # picture sizes that a mark may lie outside of the picture: a camera that moved saw it elsewhere
 SEEN_FROM_THE_FRONT = ("trunk", "shank")  # a thigh and a shoe may point at the camera, with both ends on one spot
 LENGTH_FACTOR = 3.0  # a body's length is no more than so many times what stature predicts, nor less than that part of it

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from deepmirror.errors import Gone, LibraryError, ReadOnly
 
 Save = Callable[[], None]
-TRY_EVERY_S = 4.0
+TRY_EVERY_S = 4.0  # our own choice
 
 
 class Saver:

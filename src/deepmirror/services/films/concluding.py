@@ -27,7 +27,7 @@ from deepmirror.services.common.jobs import ending_words
 from deepmirror.services.films.analysis import Analysis, conclude
 
 MOST_PROCESSES = 2  # what a coach waits for is never behind a film that is being measured
-LENGTH_BYTES = 8
+LENGTH_BYTES = 8  # before each message: how long it is
 
 
 class Concluder(Protocol):

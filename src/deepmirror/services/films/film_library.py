@@ -36,7 +36,7 @@ from deepmirror.store.library import FilmState as FilmState
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord
 
-DAYS_TO_ANSWER = 3
+DAYS_TO_ANSWER = 3  # common practice, no source
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 TRY_AGAIN = "Not measured (M tries again): "
 BROKEN_OFF = f"{TRY_AGAIN}the program ended while it was being done."
@@ -168,12 +168,12 @@ class FilmLibrary:
             _ = film.movement, film.view, film.machine, film.load_kg
 
     def first_picture(self, path: Path) -> NDArray[np.uint8]:
-        """The first frame of a file, to choose by before importing. Raises BadFilm."""
+        """The first frame of a file, to choose by before importing. Raises BadFilm. (H, W, 3) RGB."""
         with Film(path) as film:
             return film.picture(0)
 
     def guess_view(self, picture: NDArray[np.uint8]) -> str | None:
-        """From which side a picture shows the body, a guess for the coach to confirm; None when no body is found."""
+        """From which side a picture shows the body, a guess for the coach to confirm; None when no body is found. picture (H, W, 3) RGB."""
         return guess_view(picture)
 
     def import_film(
@@ -284,7 +284,10 @@ class FilmLibrary:
         return [f.id for f in reversed(self.store.films(state=FilmState.NEW))]
 
     def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
-        """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made."""
+        """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made.
+
+        Each (H, W, 3) RGB.
+        """
         import cv2
 
         chosen = [record.turns[int(i)] for i in np.linspace(0, len(record.turns) - 1, min(count, len(record.turns)))]

@@ -120,7 +120,7 @@ class SideBySide:
         return a.end_s - a.start_s
 
     def pictures(self, phase: float) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-        """Both frames at a phase, with the body's lines."""
+        """Both frames at a phase, with the body's lines. Each (H, W, 3) RGB."""
         i, j = self.frames(phase)
         return _drawn(self.first, i), _drawn(self.second, j)
 

@@ -45,7 +45,7 @@ def leaping(signal: Series) -> bool:
 def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: NDArray[np.float64]) -> Series:
     """The series that counts reps: the near side's, or the mean of both sides in front and rear views.
 
-    Level throughout, so that no rep is counted, where a point it needs was left out.
+    Level throughout, so that no rep is counted, where a point it needs was left out. times (T,) s.
     """
     near = near_side(view)
     name = movement.signal if near else movement.front_signal or "knee_flexion"

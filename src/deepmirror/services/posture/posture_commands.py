@@ -19,7 +19,7 @@ from deepmirror.services.common.plausible import impossible_lengths
 FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
 HINGES = {"romanian_deadlift": 18.0, "stiff_leg_deadlift": 8.0}
 """Knee flexion (degrees) kept through the hinge; common practice, no source."""
-PARALLEL_DEG, RIGHT_ANGLE_DEG, HINGE_DEG = 0.0, 90.0, 90.0
+PARALLEL_DEG, RIGHT_ANGLE_DEG, HINGE_DEG = 0.0, 90.0, 90.0  # thigh over level, knee flexion, hip flexion asked for when nothing else is
 LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor")
 
 

@@ -23,7 +23,7 @@ from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.library import LONGEST_NAME, file_hash
 
 REFUSED_KEPT_BYTES = 300_000_000  # a refused letter is kept too, unless it is absurdly large
-LONGEST_ID = 290
+LONGEST_ID = 290  # letters of a letter's name that are kept
 Taking = Callable[[], ArrivalRecord | None]
 TWIN = "The same film came before; it is kept once."
 

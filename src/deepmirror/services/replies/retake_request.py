@@ -22,9 +22,9 @@ from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.replies.delivery import ReplyRecord, deliver, kept_whole
 from deepmirror.store.sweep import remove
 
-USUAL_STATURE_CM = 172.0
+USUAL_STATURE_CM = 172.0  # for the camera plan of a client whose stature is not known; from memory, no source
 NO_REPS = "no repetition can be seen in it"
-MOST_REASONS = 3
+MOST_REASONS = 3  # in one request; our own choice
 
 
 def draft_request(library: FilmLibrary, film_id: int, analysis: Analysis | None) -> RetakeRequest:
