@@ -1,4 +1,4 @@
-"""The followed points of one film, and how their doubt reaches anything computed from them."""
+"""The followed points of one film, and how their uncertainty reaches anything computed from them."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class Track:
         return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
 
     def doubtful(self, names: list[str], limit_px: float) -> NDArray[np.bool_]:
-        """(T,) frames where the doubt (k = 2) of any of these points is over its own usual one by half, and over limit_px."""
+        """(T,) frames where the uncertainty (k = 2) of any of these points is over its own usual one by half, and over limit_px."""
         out = np.zeros(len(self.times), bool)
         for name in (n for n in names if n in self.names):
             u = COVERAGE_FACTOR * self.sigma(name)
@@ -126,5 +126,5 @@ class Series:
         return Series(self.times[keep], self.values[keep], self.u[keep])
 
     def widened(self, u: float | Array) -> Series:
-        """The same series with a further independent doubt. u: one number or (T,)."""
+        """The same series with a further independent uncertainty. u: one number or (T,)."""
         return Series(self.times, self.values, np.hypot(self.u, u))

@@ -1,4 +1,4 @@
-"""A measured number with its doubt, and the three-valued verdict."""
+"""A measured number with its uncertainty, and the three-valued verdict."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class Value:
         return Value(self.value * factor, math.hypot(self.u * factor, self.value * factor * factor_share))
 
     def widened(self, u: float) -> Value:
-        """The same number with a further independent doubt."""
+        """The same number with a further independent uncertainty."""
         return Value(self.value, math.hypot(self.u, u))
 
 

@@ -1,4 +1,4 @@
-"""A quantity computed from followed points and a fitted camera: the doubt of both is carried into it."""
+"""A quantity computed from followed points and a fitted camera: the uncertainty of both is carried into it."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Model = TypeVar("Model", bound=Fitted)
 
 
 def series(track: Track, model: Model, compute: Callable[[Points, Model], Array]) -> Series:
-    """Evaluate a (T,) function of points and a fitted model, with the doubt of both."""
+    """Evaluate a (T,) function of points and a fitted model, with the uncertainty of both."""
     out = track.series(lambda p: compute(p, model))
     points = Points(track.names, track.positions)
     jacobian = np.zeros((len(track.times), len(model.theta)))

@@ -54,7 +54,7 @@ class Unmeasurable:
     advice: Advice
     title: str = ""
     seen_from: str = ""  # the kind of film that does not show it, where that is why
-    doubtful: bool = False  # there is a number, and its doubt is wider than the target allows
+    doubtful: bool = False  # there is a number, and its uncertainty is wider than the target allows
 
 
 @dataclass(frozen=True)
@@ -271,7 +271,7 @@ def _finding(
 
 
 def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> float:
-    """The instant to show: the far turn-round, or the middle of the phase the measure speaks of."""
+    """The instant to show: the far reversal, or the middle of the phase the measure speaks of."""
     if rep is None:
         rep = scene.reps[-1] if scene.reps else None
     if rep is None:

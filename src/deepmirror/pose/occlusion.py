@@ -18,10 +18,10 @@ from deepmirror.pose.trajectory_solver import SegmentRotations, segment_ends
 Array = NDArray[np.float64]
 
 ARM_REACH = 0.22  # of the shank: a forearm hides what lies this near its bone
-OCCLUDED_SIGMA_FACTOR = 60.0  # times the doubt of what is seen where something passes in front: it is the other thing's
+OCCLUDED_SIGMA_FACTOR = 60.0  # times the uncertainty of what is seen where something passes in front: it is the other thing's
 LEG = ("hip", "knee")
 BELOW_HANDS = ("shank", "foot")
-# By how much the doubt of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the turn-round.
+# By how much the uncertainty of flow and of patches grows at the hip of a thigh seen end on; flow keeps the time of the reversal.
 END_ON_STEP, END_ON_MATCH = 2.0, 10.0
 
 

@@ -24,7 +24,7 @@ BEHIND_PLATE = JointOffsetPrior(**fitted_by_name("joint_offset_behind_plate"))
 
 @dataclass(frozen=True)
 class Corrected:
-    """evidence: with the patches' places as joint centres; offsets: what to add to the network's places, and their doubt."""
+    """evidence: with the patches' places as joint centres; offsets: what to add to the network's places, and their uncertainty."""
 
     unoccluded: Unoccluded
     evidence: Evidence

@@ -47,7 +47,7 @@ def _from_the_front(corrected: Corrected) -> Solved:
     annotated, evidence = corrected.unoccluded.annotated, corrected.evidence
     keys, setting, soft = list(annotated.keys), annotated.setting, acceleration_px(annotated.shown)
     weights, own = source_weights(setting), corrected.offsets
-    first = solve(evidence, keys, weights, own, None, soft, doubt=False, turns={})
+    first = solve(evidence, keys, weights, own, None, soft, with_covariance=False, turns={})
     hips = pelvis_width(evidence, setting, first.positions)
     return Solved(corrected, evidence, solve(evidence, keys, weights, own, hips, soft, first.positions, passes=REFINED), None)
 
@@ -58,7 +58,7 @@ def _from_the_side(corrected: Corrected) -> Solved:
     keys, setting, soft = list(annotated.keys), annotated.setting, acceleration_px(annotated.shown)
     usual, own, prior = source_weights(setting), corrected.offsets, out_of_plane_prior(setting.movement)
     separations, plane = near_far(annotated.whole, setting.view), None
-    solution = solve(corrected.evidence, keys, usual, own, None, soft, doubt=False, turns=rotations)
+    solution = solve(corrected.evidence, keys, usual, own, None, soft, with_covariance=False, turns=rotations)
     evidence = corrected.evidence
     for round_number in range(1, PLANE_ROUNDS + 1):
         track = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
@@ -69,7 +69,9 @@ def _from_the_side(corrected: Corrected) -> Solved:
             break
         lengths = side_lengths(evidence, keys, plane, setting, solution.positions)
         last = round_number == PLANE_ROUNDS
-        solution = solve(evidence, keys, weights, own, lengths, soft, solution.positions, passes=REFINED, doubt=last, turns=rotations)
+        solution = solve(
+            evidence, keys, weights, own, lengths, soft, solution.positions, passes=REFINED, with_covariance=last, turns=rotations
+        )
     return Solved(corrected, evidence, solution, plane)
 
 

@@ -1,4 +1,4 @@
-"""Fifth stage: the trajectories with all of their doubt, also what lasts and no solver sees."""
+"""Fifth stage: the trajectories with all of their uncertainty, also what lasts and no solver sees."""
 
 from __future__ import annotations
 

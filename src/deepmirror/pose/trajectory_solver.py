@@ -124,14 +124,14 @@ def solve(
     acceleration_px: float,
     start: Array | None = None,
     passes: int = PASSES,
-    doubt: bool = True,
+    with_covariance: bool = True,
     turns: SegmentRotations | None = None,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
     weights: joint -> SourceWeights; corrections: offsets of the network; acceleration_px: standard deviation of the second difference per
     frame that a body makes. start: (T, P, 2) first guess; taken from the corrected network when absent.
-    doubt: work out the covariance too (zeros otherwise).
+    with_covariance: work out the covariance too (zeros otherwise).
     """
     frames, count = evidence.network.shape[:2]
     guided = evidence.network + corrections.move
@@ -159,7 +159,7 @@ def solve(
             new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
             factors.append(factor)
         x = new
-    return Solution(x, _whole_covariance(factors, groups, frames, count) if doubt else np.zeros((frames, 2 * count, 2 * count)))
+    return Solution(x, _whole_covariance(factors, groups, frames, count) if with_covariance else np.zeros((frames, 2 * count, 2 * count)))
 
 
 def _groups(names: list[str], lengths: list[tuple[str, str]]) -> list[list[int]]:

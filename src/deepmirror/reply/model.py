@@ -53,7 +53,7 @@ class Before:
 
 @dataclass
 class Correction:
-    """One correction, as the coach may edit it. frame is the picture shown; number already carries its doubt.
+    """One correction, as the coach may edit it. frame is the picture shown; number already carries its uncertainty.
 
     tag_at: where the number stands in the picture (shares of width and height), None for beside the joint.
     """

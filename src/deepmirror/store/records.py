@@ -71,7 +71,7 @@ class FilmRecord:
     """One film. Its JSON columns are read when they are asked for: a list of thousands needs few of them.
 
     brief always carries the client as the library knows her now; draft is the reply being composed; turns are the frame
-    numbers of the turn-rounds; told is what its sender said of the set.
+    numbers of the reversals; told is what its sender said of the set.
     """
 
     id: int
@@ -118,7 +118,7 @@ class FilmRecord:
 
     @cached_property
     def turns(self) -> tuple[int, ...]:
-        """Frame numbers of its turn-rounds."""
+        """Frame numbers of its reversals."""
         return tuple(n for n in parsed_list(self.turns_json) if isinstance(n, int))
 
     @cached_property

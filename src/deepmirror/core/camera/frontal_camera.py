@@ -132,7 +132,7 @@ class Frontal:
         return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Frontal], Array]) -> Series:
-        """Evaluate a (T,) function of points and camera; the doubt of both is carried into it."""
+        """Evaluate a (T,) function of points and camera; the uncertainty of both is carried into it."""
         return uncertainty_propagation.series(track, self, compute)
 
 

@@ -2,7 +2,7 @@
 
 A body that is turned against the camera by ψ shows both feet turned by ψ the same way and both knees, which travel forward,
 shifted the same way in the picture. A foot turned out further than the other, or one knee that falls in, does one of the two
-but not both: so the two witnesses are put together, each with the doubt that real asymmetry gives it.
+but not both: so the two witnesses are put together, each with the uncertainty that real asymmetry gives it.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from deepmirror.core.views import UP, outward
 
 FEET_SD_DEG = 4.0  # half of how differently people turn their feet out; common practice, no source
 KNEES_SD_DEG = 5.0  # what one knee falling in by a tenth of the shank looks like
-KNEE_FORWARD = (0.75, 0.25)  # of the shank, with its sd: how far the knee lies before the line from hip to ankle at the turn-round
+KNEE_FORWARD = (0.75, 0.25)  # of the shank, with its sd: how far the knee lies before the line from hip to ankle at the reversal
 
 
 def frontal_yaw(
@@ -25,7 +25,7 @@ def frontal_yaw(
 ) -> Value | None:
     """Degrees by which the client is turned to her left against the camera; None for side films or without feet and reps.
 
-    px_per_cm: the film's scale; without one the shanks give it. reps_s: start and far turn-round of each rep, s.
+    px_per_cm: the film's scale; without one the shanks give it. reps_s: start and far reversal of each rep, s.
     """
     names = [sided(j, s) for j in ("hip", "knee", "ankle", "heel", "toe") for s in SIDES]
     if near_side(view) is not None or not reps_s or not track.has(*names):
@@ -61,7 +61,7 @@ def _feet(track: Track, view: str, body: Body, scale: float, across: Array) -> t
 
 
 def _knees(track: Track, view: str, reps_s: list[tuple[float, float]], up: Array, across: Array) -> tuple[float, float]:
-    """From how far both knees shift the same way between standing and the turn-round, degrees, and its standard deviation."""
+    """From how far both knees shift the same way between standing and the reversal, degrees, and its standard deviation."""
     shifts = []
     for side in SIDES:
         hip, knee, ankle = (track.point(sided(j, side)) for j in ("hip", "knee", "ankle"))

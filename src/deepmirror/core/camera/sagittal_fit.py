@@ -188,7 +188,7 @@ class Plane:
         return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
-        """Evaluate a (T,) function of points and plane; the doubt of both is carried into it."""
+        """Evaluate a (T,) function of points and plane; the uncertainty of both is carried into it."""
         return uncertainty_propagation.series(track, self, compute)
 
 
@@ -229,7 +229,7 @@ def fit_plane(
     camera = FOCAL_SHARE * max(size) / guess
     wide = (body.joint_breadth("biacromial").cm - body.joint_breadth("hip_breadth").cm) / 2
     strain = float(np.mean(problem.known(theta) ** 2))
-    if strain > STRAIN["free"]:  # the Birge ratio: doubts grow until the misfit is what they would allow (Birge 1932, from memory)
+    if strain > STRAIN["free"]:  # the Birge ratio: uncertainties grow until the misfit is what they would allow (Birge 1932, from memory)
         covariance = covariance * strain
     standing = _standing(track, near) if opening.planted else np.zeros(0, int)
     if len(standing):
@@ -258,7 +258,7 @@ def _sole(
 
 def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
     """A segment's length (cm) as the film shows it, and its expanded uncertainty: the median over the followed frames, with the
-    spread over them, the scale's own doubt and that of the two joints.
+    spread over them, the scale's own uncertainty and that of the two joints.
 
     The scale is the one the film was given, not the one fitted with the client's lengths, so that the film has its own say.
     """

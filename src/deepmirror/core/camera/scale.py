@@ -45,7 +45,7 @@ def from_body(track: Track, view: str, body: Body) -> Value | None:
 
 
 def combine(known: Value | None, body: Value | None) -> Value | None:
-    """The two scales weighted by their doubts; far apart, the doubt grows to cover both."""
+    """The two scales weighted by their uncertainties; far apart, the uncertainty grows to cover both."""
     if known is None or body is None:
         return known or body
     w1, w2 = known.u**-2, body.u**-2

@@ -38,12 +38,12 @@ from deepmirror.core.views import facing
 from deepmirror.fitted import fitted_by_name
 
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
-# from memory of anthropometric sketches, no source: the doubt is as large as the offset.
+# from memory of anthropometric sketches, no source: the uncertainty is as large as the offset.
 CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
 SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
 RISE_U_CM = fitted_by_name("rise_u")
-CHANGE_U_SHARE = 0.5  # of an angle's own doubt: a click's error cancels in a change within one rep, the drift does not
+CHANGE_U_SHARE = 0.5  # of an angle's own uncertainty: a click's error cancels in a change within one rep, the drift does not
 LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
 FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
 
@@ -129,7 +129,7 @@ def spine_flexion(scene: MeasurementContext, rep: Rep) -> Value:
 def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
     """How much more the back is bent at its roundest than in the set's first rep, degrees.
 
-    What the clicks and the shirt do to one rep they do to the next: most of the doubt cancels.
+    What the clicks and the shirt do to one rep they do to the next: most of the uncertainty cancels.
     Raises NotAsked for the first repetition itself, CannotTell where the back is not marked.
     """
     now, first = spine_flexion(scene, rep), spine_flexion(scene, scene.reps[0])
@@ -149,7 +149,7 @@ def change(name: str) -> RepMeasure:
 
 
 def at_turn(name: str) -> RepMeasure:
-    """An angle in the middle of the far turn-round, degrees."""
+    """An angle in the middle of the far reversal, degrees."""
     return lambda scene, rep: Value(
         at(scene.angle(name), rep.bottom_s), float(np.interp(rep.bottom_s, scene.angle(name).times, scene.angle(name).u))
     )
@@ -223,7 +223,7 @@ def control_time(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
-    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the doubt shows.
+    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the uncertainty shows.
 
     Raises CannotTell where the far foot was not seen, or without a scale.
     """

@@ -148,7 +148,7 @@ def _inside_reps(scene: MeasurementContext) -> np.ndarray[tuple[int], np.dtype[n
 
 
 def _pivot(scene: MeasurementContext) -> tuple[Array, Array, float]:
-    """Pivot (2,), the knee's path inside the reps (N, 2) px, and the doubt (k = 2, px) of their distance."""
+    """Pivot (2,), the knee's path inside the reps (N, 2) px, and the uncertainty (k = 2, px) of their distance."""
     if scene.marks.pivot is None:
         raise CannotTell("the pivot is not marked", ADD_PIVOT)
     knee = scene.side_point("knee")

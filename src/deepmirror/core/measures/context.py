@@ -62,10 +62,10 @@ ADD_STACK = Advice(Remedy.MARK, "Click the front of the moving weight plates whi
 ADD_PLATFORM = Advice(Remedy.MARK, "Click the platform's four corners on one frame and give its width and height.")
 TAKE_IN = Advice(Remedy.MARK, "Take the point in again, and place it on one frame where it shows.")
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
-# A knee lies three quarters of the shank before its line at the turn-round: a turned camera shows that as inward or outward;
+# A knee lies three quarters of the shank before its line at the reversal: a turned camera shows that as inward or outward;
 # the projected angle at the knee grows about as much in degrees. Our own estimate, no source.
 FRONT_SHIFT = {"pct": 75.0, "deg": 90.0}
-FRONT_LIMIT_DEG = 10.0  # beyond its doubt; what is asked of the knees' gap in our measures, our own estimate
+FRONT_LIMIT_DEG = 10.0  # beyond its uncertainty; what is asked of the knees' gap in our measures, our own estimate
 YAW_LIMIT_DEG = 28.0  # beyond this a side film is not corrected but refused
 
 
@@ -153,12 +153,12 @@ class MeasurementContext:
             raise CannotTell(f"the camera stands about {abs(yaw.value):.0f}° off the straight line", FILM_FRONT)
 
     def turned_deg(self) -> float:
-        """How far a front film's camera surely stands off the line, degrees; 0 within its doubt."""
+        """How far a front film's camera surely stands off the line, degrees; 0 within its uncertainty."""
         yaw = self.front_yaw
         return abs(yaw.value) if yaw is not None and abs(yaw.value) > yaw.u else 0.0
 
     def turned_u(self, unit: str) -> float:
-        """What a front film's camera off the line adds to a frontal-plane number's doubt, % of the shank or degrees."""
+        """What a front film's camera off the line adds to a frontal-plane number's uncertainty, % of the shank or degrees."""
         return FRONT_SHIFT[unit] * float(np.sin(np.radians(self.turned_deg())))
 
     def angle(self, name: str) -> Series:
@@ -190,21 +190,21 @@ FilmMeasure = Callable[[MeasurementContext], Value]
 
 
 def highest(series: Series, rep: Rep) -> Value:
-    """Largest value inside the rep, with its own doubt."""
+    """Largest value inside the rep, with its own uncertainty."""
     part = series.window(rep.start_s, rep.end_s)
     i = int(np.argmax(part.values))
     return Value(float(part.values[i]), float(part.u[i]))
 
 
 def peak(series: Series, rep: Rep) -> Value:
-    """Largest value inside the rep where the doubt changes much within it: as high as any frame's doubt may reach."""
+    """Largest value inside the rep where the uncertainty changes much within it: as high as any frame's uncertainty may reach."""
     part = series.window(rep.start_s, rep.end_s)
     i = int(np.argmax(part.values))
     return Value(float(part.values[i]), max(float(part.u[i]), float(np.max(part.values + part.u) - part.values[i])))
 
 
 def lowest(series: Series, rep: Rep) -> Value:
-    """Smallest value inside the rep, with its own doubt."""
+    """Smallest value inside the rep, with its own uncertainty."""
     part = series.window(rep.start_s, rep.end_s)
     i = int(np.argmin(part.values))
     return Value(float(part.values[i]), float(part.u[i]))
@@ -216,7 +216,7 @@ def highest_of(name: str) -> RepMeasure:
 
 
 def peak_of(name: str) -> RepMeasure:
-    """The largest value of a series whose doubt changes within the rep: a thigh that points at the camera doubles it."""
+    """The largest value of a series whose uncertainty changes within the rep: a thigh that points at the camera doubles it."""
     return lambda scene, rep: peak(scene.angle(name), rep)
 
 

@@ -77,7 +77,7 @@ def placement(corners_px: Array, size_cm: tuple[float, float], ends_px: dict[str
 
 
 def on_platform(name: str) -> FilmMeasure:
-    """One number of `placement`, with the doubt of every click and followed point carried through it.
+    """One number of `placement`, with the uncertainty of every click and followed point carried through it.
 
     It raises CannotTell for side films, and without a marked platform that can be one.
     """

@@ -1,4 +1,4 @@
-"""How a set was paced: phases against the prescription, turn-rounds, launches, slams, drops, holds, and loss through the set.
+"""How a set was paced: phases against the prescription, reversals, launches, slams, drops, holds, and loss through the set.
 
 Sharpness is a peak acceleration over the rep's own peak speed (1/s): how suddenly the movement starts, stops or turns. A
 smooth start that takes 0.4 s to full speed has about 4 per s; smoothing lets no start look sharper than about 9.
@@ -98,7 +98,7 @@ def _sharpness(rep: Rep, where: float) -> Value:
 
 
 def bounce(scene: MeasurementContext, rep: Rep) -> Value:
-    """Sharpness of the turn-round under the load's lowest point, 1/s; a held bottom counts as 0.
+    """Sharpness of the reversal under the load's lowest point, 1/s; a held bottom counts as 0.
 
     Where the set starts with the lift the lowest point lies between this rep and the one before it.
     """

@@ -22,7 +22,7 @@ from deepmirror.core.views import UP, facing, outward
 Array = NDArray[np.float64]
 
 # Standing knee flexion and the shank's share of the flexion in a squat, for reading depth off the height of the hips in
-# front views; common practice, no source. The doubt says how rough that reading is.
+# front views; common practice, no source. The uncertainty says how rough that reading is.
 STANDING_FLEXION_DEG = 5.0
 SHANK_SHARE = 0.25  # as above
 READABLE_FLEXION_DEG = 15.0  # our own estimate, no source
@@ -38,7 +38,7 @@ def angle_series(
 ) -> dict[str, Series]:
     """All angle series (degrees) this view gives, by their names in the batch contract, without the unit.
 
-    up (2,): the picture direction that is up in the room. level_u_deg: doubt (k = 2) of that direction. With a fitted
+    up (2,): the picture direction that is up in the room. level_u_deg: uncertainty (k = 2) of that direction. With a fitted
     picture plane (side views) or camera (front and rear views) angles are those of the body in space; without one they are
     those of the picture.
     """
@@ -138,7 +138,7 @@ def _elbow(track: Track, side: str) -> dict[str, Series]:
 def signed(size: Series, turn: Series, arches: bool = True) -> Series:
     """An angle in space with the sign it has in the picture; both series in degrees; arches: the joint goes both ways.
 
-    Where the picture cannot tell bent from arched the doubt reaches over to the same angle the other way: a trunk wider at the
+    Where the picture cannot tell bent from arched the uncertainty reaches over to the same angle the other way: a trunk wider at the
     shoulders than at the hips keeps a straight hip some degrees from zero, so that its sign would leap. All such frames
     together, and what is usual, then choose one way.
     """

@@ -1,6 +1,6 @@
 """Counting reps and cutting each into its phases.
 
-The rep signal rises from the start posture to the far turn-round. A phase of movement begins and ends where its speed
+The rep signal rises from the start posture to the far reversal. A phase of movement begins and ends where its speed
 passes 5 % of that phase's own peak speed; what lies between two phases is a hold.
 
 Patterns: a rep with a half rep inside (down, half up, down, up) is one rep; a rest longer than REST_S begins a new block
@@ -26,7 +26,7 @@ PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
-TURN_WINDOW_S = 0.15  # around a turn-round, for its acceleration; our own choice
+TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
 CUTOFF_RANGE_HZ = (4.0, 7.0)  # what the residual analysis may choose for a rep signal; Winter names 4 to 6 Hz for gait (from memory)
 ORDER: dict[FirstPhase, tuple[str, str, str, str]] = {
@@ -39,9 +39,9 @@ ORDER: dict[FirstPhase, tuple[str, str, str, str]] = {
 class Rep:
     """One rep; times in s on the film's presentation clock.
 
-    start_s..turn_start_s is the first movement, turn_start_s..turn_end_s the far turn-round, turn_end_s..end_s the
+    start_s..turn_start_s is the first movement, turn_start_s..turn_end_s the far reversal, turn_end_s..end_s the
     second movement; phases_s maps eccentric, bottom, concentric, top to durations, the last hold of a block being None.
-    accelerations: largest one (signal's unit/s²) around the start, while arriving at the turn-round, around it, and at the
+    accelerations: largest one (signal's unit/s²) around the start, while arriving at the reversal, around it, and at the
     end. late_lowering: mean lowering speed in the last third over that of the rest. block: from 1; halves: half reps inside.
     leg: the leg that works, where legs take turns.
     """
@@ -65,12 +65,12 @@ class Rep:
 
     @property
     def bottom_s(self) -> float:
-        """Middle of the far turn-round."""
+        """Middle of the far reversal."""
         return (self.turn_start_s + self.turn_end_s) / 2
 
 
 def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False) -> list[Rep]:
-    """Reps in a signal (T,) that grows towards the far turn-round; min_range in the signal's unit.
+    """Reps in a signal (T,) that grows towards the far reversal; min_range in the signal's unit.
 
     halves: the set was asked for with a half rep inside every rep.
 
@@ -225,7 +225,7 @@ def mark_partials(reps: list[Rep]) -> list[Rep]:
 
 
 def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
-    """Upward acceleration (m/s²) of a point at the reps' turn-rounds: the median over reps of the largest within 0.3 s.
+    """Upward acceleration (m/s²) of a point at the reps' reversals: the median over reps of the largest within 0.3 s.
 
     times (T,) s, height_m (T,) m; smoothed at 4 Hz first, since a second derivative multiplies noise.
     """

@@ -1,6 +1,6 @@
 """Two reps side by side by phase, not by clock: every rep runs from 0 to 3.
 
-0..1 is the first movement (lowering in a squat), 1..2 the hold at the far turn-round, 2..3 the second movement; inside each
+0..1 is the first movement (lowering in a squat), 1..2 the hold at the far reversal, 2..3 the second movement; inside each
 the share is of its time. Two reps at the same number are at the same place of their work, however fast each is.
 """
 
@@ -19,7 +19,7 @@ from deepmirror.core.uncertain_value import Band, Value
 Array = NDArray[np.float64]
 WHOLE = 3.0  # lowering, hold and lifting count one each
 STEPS = (50, 8, 50)  # points of a normalised curve in first movement, hold and second movement
-STRICTLY_S = 1e-9  # a turn-round without a hold still has a beginning and an end
+STRICTLY_S = 1e-9  # a reversal without a hold still has a beginning and an end
 
 
 def edges(rep: Rep) -> Array:
@@ -52,7 +52,7 @@ def by_phase(series: Series, rep: Rep) -> Series:
 
 @dataclass(frozen=True)
 class Difference:
-    """b minus a over the phases (N,), its doubt u (k = 2), and where it is larger than its doubt."""
+    """b minus a over the phases (N,), its uncertainty u (k = 2), and where it is larger than its uncertainty."""
 
     phases: Array
     values: Array
@@ -61,7 +61,7 @@ class Difference:
 
 
 def difference(a: Series, b: Series) -> Difference:
-    """Difference of two curves from `by_phase`; the doubts of two reps are taken as independent."""
+    """Difference of two curves from `by_phase`; the uncertainties of two reps are taken as independent."""
     values, u = b.values - a.values, np.hypot(a.u, b.u)
     return Difference(a.times, values, u, np.abs(values) > u)
 
@@ -76,7 +76,7 @@ class Change(StrEnum):
 
 
 def change(before: Value, after: Value, target: Band) -> Change:
-    """How much nearer to the target, against both doubts together."""
+    """How much nearer to the target, against both uncertainties together."""
     doubt = float(np.hypot(before.u, after.u))
     gain = target.excess(before.value) - target.excess(after.value)
     if gain > doubt:

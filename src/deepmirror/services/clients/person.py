@@ -70,7 +70,7 @@ class LengthRow:
 
     @property
     def flagged(self) -> bool:
-        """Measured and film disagree by more than 7 %, and by more than the film's own doubt."""
+        """Measured and film disagree by more than 7 %, and by more than the film's own uncertainty."""
         if self.film is None or self.source != "measured":
             return False
         away = abs(self.film[0] - self.cm)

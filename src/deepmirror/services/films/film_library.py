@@ -59,7 +59,7 @@ class Choice:
 
 @dataclass(frozen=True)
 class FilmResult:
-    """What the Desk shows of a measured film: its state, one line of words, and the frames of its turn-rounds."""
+    """What the Desk shows of a measured film: its state, one line of words, and the frames of its reversals."""
 
     state: FilmState
     line: str
@@ -268,7 +268,7 @@ class FilmLibrary:
             raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
 
     def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
-        """Write the one line of state and the turn-round frames of a measured film."""
+        """Write the one line of state and the reversal frames of a measured film."""
         if self.read_only:
             return
         result, before = result_of(analysis, film), self.store.film(film_id)
@@ -284,7 +284,7 @@ class FilmLibrary:
         return [f.id for f in reversed(self.store.films(state=FilmState.NEW))]
 
     def strip(self, record: FilmRecord, count: int = STRIP_COUNT, height: int = STRIP_HEIGHT) -> list[NDArray[np.uint8]]:
-        """Small pictures of the film's turn-rounds (or of even instants before it is measured), kept in the library once made.
+        """Small pictures of the film's reversals (or of even instants before it is measured), kept in the library once made.
 
         Each (H, W, 3) RGB.
         """

@@ -80,7 +80,7 @@ class FollowUp:
 
 
 def number_words(value: float, u: float, unit: str) -> str:
-    """A number with its doubt, with a decimal where it is small."""
+    """A number with its uncertainty, with a decimal where it is small."""
     places = 1 if u < 1.5 and abs(value) < 20 else 0
     return with_unit(f"{value:.{places}f} ± {u:.{places}f}", unit)
 

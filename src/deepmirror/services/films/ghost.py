@@ -83,7 +83,7 @@ class GhostMaker:
         return Ghost(self._placed(answer.posture, frame), answer.posture, self._why(goal, deepest.binding_limit, self.setup))
 
     def _share(self, frame: int) -> float:
-        """How far down the rep is at a frame: the signal between its values at the rep's ends and at its turn-round."""
+        """How far down the rep is at a frame: the signal between its values at the rep's ends and at its reversal."""
         signal = self._analysis.signal
         value = float(signal.values[frame])
         low, high = float(np.percentile(signal.values, 3)), float(np.percentile(signal.values, 97))

@@ -19,7 +19,7 @@ SECONDS_U = 0.07  # k = 2 of a phase: two frames
 
 @dataclass(frozen=True)
 class Side:
-    """What one film says of one leg: side, reps, and the middle of each number over the reps with its doubt."""
+    """What one film says of one leg: side, reps, and the middle of each number over the reps with its uncertainty."""
 
     side: str
     reps: int
@@ -28,7 +28,7 @@ class Side:
 
 @dataclass(frozen=True)
 class SideRow:
-    """One number on both sides; real is True when the difference is larger than both doubts together."""
+    """One number on both sides; real is True when the difference is larger than both uncertainties together."""
 
     words: str
     unit: str

@@ -23,7 +23,7 @@ SHOWN = (840, 520)  # px of each picture
 
 @dataclass(frozen=True)
 class Row:
-    """One number on both sides; real is True when they differ by more than both doubts together."""
+    """One number on both sides; real is True when they differ by more than both uncertainties together."""
 
     words: str
     first: str

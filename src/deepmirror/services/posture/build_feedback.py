@@ -96,7 +96,7 @@ def flat_depth(scene: MeasurementContext, measured: Measured) -> tuple[float, st
 
 
 def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: float) -> list[str]:
-    """What the turn-rounds' own acceleration adds to the hip's moment, an estimate to compare reps and set-ups by."""
+    """What the reversals' own acceleration adds to the hip's moment, an estimate to compare reps and set-ups by."""
     answer = build.at_depth(depth, setup)
     if scene.px_per_cm is None or not scene.reps or not answer.feasible:
         return []

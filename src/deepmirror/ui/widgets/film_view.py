@@ -1,4 +1,4 @@
-"""The film with everything drawn on it: measured lines, hand-placed points, doubt, and a loupe."""
+"""The film with everything drawn on it: measured lines, hand-placed points, uncertainty, and a loupe."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ LOUPE_PX = 170
 LOUPE_ZOOM = 5.0
 GRAB_PX = 11.0
 DRAG_PX = 3.0
-DOUBT_PX = 4.0  # a ring is drawn when the doubt (k = 2) is larger than this in the picture
+DOUBT_PX = 4.0  # a ring is drawn when the uncertainty (k = 2) is larger than this in the picture
 
 
 @dataclass
 class Drawing:
     """What to draw over a frame, in picture pixels.
 
-    lines: pairs of points; points: name -> (x, y, doubt k = 2); placed: points set by hand; marks: named polylines.
+    lines: pairs of points; points: name -> (x, y, uncertainty k = 2); placed: points set by hand; marks: named polylines.
     """
 
     lines: list[tuple[QPointF, QPointF]] = field(default_factory=list)

@@ -1,4 +1,4 @@
-"""Two curves over the phases of a rep, their doubt, and where they differ by more than it."""
+"""Two curves over the phases of a rep, their uncertainty, and where they differ by more than it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ MARGIN = 44.0
 
 @dataclass(frozen=True)
 class PhaseCurves:
-    """phases (N,) 0..3; values and doubts (N,) of both; real (N,): they differ surely there."""
+    """phases (N,) 0..3; values and uncertainties (N,) of both; real (N,): they differ surely there."""
 
     phases: Array
     first: Array
@@ -107,7 +107,7 @@ class PhasePlot(QWidget):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
 
     def _paint_real(self, painter: QPainter, curves: PhaseCurves, top: float, base: float) -> None:
-        """Hatched where the difference is larger than both doubts."""
+        """Hatched where the difference is larger than both uncertainties."""
         edges = np.flatnonzero(np.diff(np.concatenate([[0], curves.real.astype(int), [0]])))
         for a, b in zip(edges[::2], edges[1::2], strict=True):
             left, right = self.x_of(float(curves.phases[a])), self.x_of(float(curves.phases[min(b, len(curves.phases) - 1)]))

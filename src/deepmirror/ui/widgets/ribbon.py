@@ -117,7 +117,7 @@ class RepRibbon(QWidget):
             painter.drawLine(QPointF(left, 3), QPointF(max(right, left + 3), 3))
 
     def _paint_value(self, painter: QPainter) -> None:
-        """The signal's value at the playhead, with its doubt."""
+        """The signal's value at the playhead, with its uncertainty."""
         if not len(self._data.times):
             return
         i = int(np.clip(np.searchsorted(self._data.times, self._now), 0, len(self._data.times) - 1))
@@ -147,7 +147,7 @@ class RepRibbon(QWidget):
         painter.drawPolyline(line)
 
     def _curve_polygons(self, top: float, base: float, shown: slice) -> tuple[QPolygonF, QPolygonF]:
-        """The band of the doubt and the line of the values, widget px, of some of the frames."""
+        """The band of the uncertainty and the line of the values, widget px, of some of the frames."""
         low, high = float(np.min(self._data.values)), float(np.max(self._data.values))
         v = self._data.values[shown]
         span = max(high - low, 1e-6)

@@ -1,4 +1,4 @@
-"""What lies over a frame of the film: measured lines and points with their doubt, hand-placed points, the machine's marks."""
+"""What lies over a frame of the film: measured lines and points with their uncertainty, hand-placed points, the machine's marks."""
 
 from __future__ import annotations
 

@@ -199,7 +199,7 @@ class ReadingPanel(QWidget):
 
 
 def _number_words(spec: MeasureSpec, value: Value) -> str:
-    """A measure with its doubt; angles told by the clock also in hours."""
+    """A measure with its uncertainty; angles told by the clock also in hours."""
     hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if spec.clock else ""
     return f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f} {spec.unit}{hours}"
 

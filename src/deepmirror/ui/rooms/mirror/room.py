@@ -34,7 +34,7 @@ from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 SPEEDS = (1.0, 0.5, 0.25)
-DOUBT_PX = 6.0  # a doubt (k = 2) smaller than this in the picture is not worth a look
+DOUBT_PX = 6.0  # an uncertainty (k = 2) smaller than this in the picture is not worth a look
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
@@ -151,7 +151,7 @@ class MirrorRoom(QWidget):
         return row
 
     def show_review(self, review: Review) -> None:
-        """Open a film's review at its first turn-round."""
+        """Open a film's review at its first reversal."""
         self.pause()
         self.film.set_placing(False)
         self.place_button.setChecked(False)
@@ -308,7 +308,7 @@ class MirrorRoom(QWidget):
         self.seek(self._wanted + count)
 
     def turn(self, way: int) -> None:
-        """Go to the next (1) or previous (-1) turn-round; while a placed point is selected, nudge it down or up."""
+        """Go to the next (1) or previous (-1) reversal; while a placed point is selected, nudge it down or up."""
         if self.annotator.nudge(0, way):
             return
         if self.review is None or self.review.analysis is None:
