@@ -32,7 +32,7 @@ def test_a_moving_cameras_path_is_found_and_taken_out() -> None:
     found = np.einsum("tij,j->ti", path, spot)
     assert np.linalg.norm(found - there, axis=1).max() < 1.0
     track = Track(np.arange(40) / 30, ("bar",), there[:, None], np.tile(np.eye(2), (40, 1, 1)))
-    assert np.ptp(track.still(path).point("bar"), axis=0).max() < 1.5
+    assert np.ptp(track.camera_compensated(path).point("bar"), axis=0).max() < 1.5
 
 
 def test_a_camera_that_stands_still_has_no_path() -> None:

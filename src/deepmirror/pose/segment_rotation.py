@@ -149,8 +149,8 @@ def _laid(strips: dict[str, dict[int, Strip]], keyframes: list[int], frames: int
             if frame in cuts
         ]
         for k, s, job in jobs:
-            for frame, (degrees, with_covariance) in job.result().items():
-                turn[k, frame, s], sigma[k, frame, s] = np.radians(degrees), np.radians(with_covariance)
+            for frame, (degrees, fit_sd) in job.result().items():
+                turn[k, frame, s], sigma[k, frame, s] = np.radians(degrees), np.radians(fit_sd)
     return turn, sigma
 
 
@@ -184,7 +184,7 @@ class Walker:
             if score < self._manner.fits or abs(off) > self._manner.askew:
                 continue
             laid = _straightened(strip.pixels, moved)
-            own = with_covariance(stone.pixels, laid, self._own.mask)
+            own = fit_sd(stone.pixels, laid, self._own.mask)
             sigma = float(np.linalg.norm([stone.sigma, self._manner.floor, 2 * own]))
             if best is None or sigma < best.sigma:
                 best, under, self.last = _Stone(laid, strip.direction - off, sigma), stone, moved
@@ -266,7 +266,7 @@ def _about_middle(degrees: float, shape: tuple[int, ...]) -> Field:
     return out.astype(np.float32)
 
 
-def with_covariance(reference: Field, laid: Field, mask: Picture) -> float:
+def fit_sd(reference: Field, laid: Field, mask: Picture) -> float:
     """Standard deviation (degrees) of the turn: what is left of the difference, against what a turn would have changed."""
     own = mask[MARGIN:-MARGIN, MARGIN:-MARGIN] > 0
     a, b = _inner(reference), _inner(laid)
