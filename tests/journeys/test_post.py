@@ -29,7 +29,7 @@ def looked_at_before(
     film: Film, brief: Brief, movement: Movement, progress: Progress, what: str, before: Evidence | None = None
 ) -> Evidence:
     """What the networks saw of the demo's second films when they were looked at once; the networks have tests of their own."""
-    progress.tell(0.5, "looking")
+    progress.report(0.5, "looking")
     names = {"lying_leg_curl": "ines_lying_curl_week2", "leg_extension": "nuru_leg_extension_askew"}
     return Evidence.load(DATA / f"{names.get(movement.id, 'bram_back_squat_week2')}.npz")
 

@@ -17,7 +17,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies.composing import draft_reply, own_correction, phrases, refresh_draft
-from deepmirror.services.replies.delivery import Package, altered, folder_outbox, hand_over_rest, kept_whole, send_reply
+from deepmirror.services.replies.delivery import Package, altered, archived, folder_outbox, hand_over_rest, send_reply
 from deepmirror.services.replies.retake_request import draft_request, plan_for, send_request
 from deepmirror.standins.simulated_post import SimulatedOutbox
 
@@ -179,7 +179,7 @@ def test_what_a_closed_program_did_not_come_to_send_goes_out_at_the_next_start(
     unsent = tmp_path / "unsent"
     unsent.mkdir()
     (unsent / "reply.html").write_text("page")
-    with kept_whole(demo_library, curl.film_id, "reply", unsent, {"movement": "Lying leg curl"}):
+    with archived(demo_library, curl.film_id, "reply", unsent, {"movement": "Lying leg curl"}):
         pass
     outbox = folder_outbox(demo_library)
     assert hand_over_rest(demo_library, outbox, Progress()) == 0  # it may be on its way just now

@@ -264,12 +264,12 @@ class PersonFile:
         mine = [f for f in self.library.store.films(self.client_id) if self.library.store.evidence_path(f.id).exists()]
         out = []
         for i, record in enumerate(mine[:NEWEST_FILMS]):
-            progress.tell(i / max(len(mine), 1), "reading films")
+            progress.report(i / max(len(mine), 1), "reading films")
             try:
                 out.append(self._read(record.id))
             except (BadBrief, BadFilm, CannotSolve):
                 continue
-        progress.tell(1.0, "done")
+        progress.report(1.0, "done")
         return out
 
     def _read(self, film_id: int) -> FilmView:

@@ -31,7 +31,7 @@ class Progress:
         self._report = report
         self._stop = threading.Event()
 
-    def tell(self, share: float, words: str) -> None:
+    def report(self, share: float, words: str) -> None:
         """Report a share 0..1 and what is being done. Raises Cancelled when asked to stop."""
         if self._stop.is_set():
             raise Cancelled
@@ -44,13 +44,13 @@ class Progress:
 
         def tick(i: int) -> None:
             if i % every == 0:
-                self.tell(start + (end - start) * i / max(total, 1), words)
+                self.report(start + (end - start) * i / max(total, 1), words)
 
         return tick
 
     def within(self, start: float, end: float) -> Progress:
         """A progress for one part of the work: its whole is start..end of this one. Stopping this one stops it."""
-        inner = Progress(lambda share, words: self.tell(start + (end - start) * share, words))
+        inner = Progress(lambda share, words: self.report(start + (end - start) * share, words))
         inner._stop = self._stop
         return inner
 
@@ -73,7 +73,7 @@ def run_apart(words: list[str], progress: Progress, folder: Path | None = None) 
                 for line in process.stdout:
                     share, _, doing = line.strip().partition(" ")
                     if share.replace(".", "", 1).isdigit():
-                        progress.tell(float(share), doing)
+                        progress.report(float(share), doing)
             except BaseException:
                 process.kill()
                 raise

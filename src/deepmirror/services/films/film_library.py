@@ -232,7 +232,7 @@ class FilmLibrary:
             self.store.update_film(
                 film_id, **({"state": FilmState.FAILED, "line": f"{TRY_AGAIN}{self.failures.sentence(report)}"} | settled)
             )
-        progress.tell(1.0, "done")
+        progress.report(1.0, "done")
         return self.store.film(film_id)
 
     def _measure(self, record: FilmRecord, progress: Progress, first_look: Callable[[], object]) -> None:
@@ -248,7 +248,7 @@ class FilmLibrary:
                     line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
                     still = {"state": FilmState.MEASURING} if self.store.film(record.id).state not in SETTLED else {}
                     self.store.update_film(record.id, line=line, **still)
-                    progress.tell(end, "a first look is there")
+                    progress.report(end, "a first look is there")
                     first_look()
 
     def conclude(self, facts: FilmFacts, brief: Brief, evidence: Evidence) -> Analysis:

@@ -52,7 +52,7 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     positions = first_positions(whole.only(names), keys, movement, brief.file.view)
     kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
     names, positions = [names[i] for i in kept], positions[:, kept]
-    progress.tell(start, "following the points")
+    progress.report(start, "following the points")
     turning = start + 0.8 * (0.98 - start)
     tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)

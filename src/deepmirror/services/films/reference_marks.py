@@ -88,7 +88,7 @@ def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
 
 
 @dataclass(frozen=True)
-class MarksTakenOver:
+class CopiedMarks:
     """Marks and scale of another film of the same machine, in question until the coach says that they fit."""
 
     marks: MarksPart
@@ -100,7 +100,7 @@ class MarksTakenOver:
         return {"marks": self.marks.model_dump(mode="json", exclude_none=True), "marks_taken_over": True} | scale
 
 
-def taken_over(store: LibraryStore, film_id: int, machine: str | None, view: str) -> MarksTakenOver | None:
+def marks_of_machine(store: LibraryStore, film_id: int, machine: str | None, view: str) -> CopiedMarks | None:
     """Marks and scale of the newest other film of this machine from the same side that can be read; None when there is none."""
     for other, kept in store.briefs_on(machine, view) if machine else []:
         if other == film_id or not kept.get("marks"):
@@ -109,5 +109,5 @@ def taken_over(store: LibraryStore, film_id: int, machine: str | None, view: str
             file = check_brief(kept).file
         except BadBrief:  # kept by a program that asked less of a brief
             continue
-        return MarksTakenOver(file.marks, file.scale)
+        return CopiedMarks(file.marks, file.scale)
     return None

@@ -27,7 +27,7 @@ from deepmirror.services.films.analysis import Analysis as Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.observation import FINAL
 from deepmirror.services.films.observation_runner import FOLLOW
-from deepmirror.services.films.reference_marks import KINDS, MarksTakenOver, Wanted, free_points, taken_over, wanted_marks
+from deepmirror.services.films.reference_marks import KINDS, CopiedMarks, Wanted, free_points, marks_of_machine, wanted_marks
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -102,7 +102,7 @@ class Review:
         library, film, brief, evidence, film_id = self.library, self.film, self.brief, self.evidence, self.film_id
 
         def work(progress: Progress) -> Analysis | None:
-            progress.tell(0.1, "solving")
+            progress.report(0.1, "solving")
             if evidence is None:
                 return None
             seen_by_network(evidence, tuple(brief.file.swaps))
@@ -177,13 +177,13 @@ class Review:
         """Machines and places named so far, by name."""
         return self.library.store.machines()
 
-    def marks_to_take_over(self) -> MarksTakenOver | None:
+    def marks_to_copy(self) -> CopiedMarks | None:
         """Marks and scale of the newest other film of this machine from the same side; None when there is none."""
-        return taken_over(self.library.store, self.film_id, self.brief.file.machine, self.brief.file.view)
+        return marks_of_machine(self.library.store, self.film_id, self.brief.file.machine, self.brief.file.view)
 
-    def take_over_marks(self) -> None:
+    def copy_marks(self) -> None:
         """Use the last marks of this machine; they stay in question until the coach says that they fit."""
-        marks = self.marks_to_take_over()
+        marks = self.marks_to_copy()
         if marks:
             self._change("take over marks", **marks.fields())
 

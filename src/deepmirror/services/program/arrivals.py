@@ -17,7 +17,7 @@ from deepmirror.files import copy_part, put_in_place
 from deepmirror.media.film import Film
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
-from deepmirror.services.films.reference_marks import taken_over
+from deepmirror.services.films.reference_marks import marks_of_machine
 from deepmirror.services.replies.retake_request import came_for
 from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.library import LONGEST_NAME, file_hash
@@ -72,7 +72,7 @@ class Arrivals:
         letters = self._mailbox.letters() if self._mailbox is not None else []
         fresh: list[tuple[str, Taking]] = [(x.name, partial(self._new, x)) for x in letters]
         for name, take in (*begun, *fresh):
-            progress.tell(0.0, f"taking in {one_line(name)}")
+            progress.report(0.0, f"taking in {one_line(name)}")
             try:
                 new += [record] if (record := take()) is not None else []
             except (OSError, LibraryError) as error:  # a full disk, a locked library: not the letter's fault, it is tried again
@@ -197,7 +197,7 @@ def _finish(library: FilmLibrary, film_id: int, told: SetFile) -> None:
     """What the sender said of the set; on a known machine its marks, in question; films that waited for this one have it."""
     film = library.store.film(film_id)
     if told.machine:
-        marks = taken_over(library.store, film_id, told.machine, film.view)
+        marks = marks_of_machine(library.store, film_id, told.machine, film.view)
         brief = film.brief | {"machine": told.machine} | (marks.fields() if marks else {})
         library.store.update_film(film_id, brief=brief)
     library.store.update_film(film_id, told=_set_words(told))

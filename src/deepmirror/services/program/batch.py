@@ -41,4 +41,4 @@ def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Prog
                     shutil.move(str(file), str(out / file.name))
         except OSError as error:
             raise DeepMirrorError(f"The results cannot be written to “{out}”: {error.strerror or error}.") from error
-    progress.tell(1.0, "done")
+    progress.report(1.0, "done")

@@ -12,7 +12,7 @@ from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.film_library import DAYS_TO_ANSWER, FilmLibrary, FilmState
 from deepmirror.services.replies.composing import draft_reply
-from deepmirror.services.replies.delivery import kept_whole
+from deepmirror.services.replies.delivery import archived
 
 
 def fill_demo(library: FilmLibrary) -> None:
@@ -69,7 +69,7 @@ def _answer(library: FilmLibrary, film_id: int, at: datetime) -> None:
     (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
     sent = reply.chosen()
     items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    with kept_whole(library, film_id, "reply", unsent, reply.to_dict(), when) as kept:
+    with archived(library, film_id, "reply", unsent, reply.to_dict(), when) as kept:
         library.store.replies.set_outcome(kept.id, "handed", "in the demo's past")
         library.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
         follow_up.begin(library.store, record.client_id, film_id, analysis.movement.id, when, items)

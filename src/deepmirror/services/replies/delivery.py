@@ -63,7 +63,7 @@ class Package:
                 write_whole(self.folder / SEALED, fingerprint(reply, analysis).encode())
             except OSError as error:
                 raise ReplyError(f"The reply could not be written: {error.strerror or error}. Nothing went out; try again.") from error
-        progress.tell(1.0, "written")
+        progress.report(1.0, "written")
         return self.files()
 
 
@@ -78,7 +78,7 @@ def send_reply(library: FilmLibrary, outbox: Outbox, film_id: int, analysis: Ana
     package.write(film.path, analysis, reply, progress)
     sent = reply.chosen()
     items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
-    with kept_whole(library, film_id, "reply", package.folder, reply.to_dict()) as record:
+    with archived(library, film_id, "reply", package.folder, reply.to_dict()) as record:
         library.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
         follow_up.begin(library.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
         for item in sent:
@@ -89,7 +89,7 @@ def send_reply(library: FilmLibrary, outbox: Outbox, film_id: int, analysis: Ana
 
 
 @contextmanager
-def kept_whole(library: FilmLibrary, film_id: int, kind: str, unsent: Path, told: Document, at: str = "") -> Iterator[ReplyRecord]:
+def archived(library: FilmLibrary, film_id: int, kind: str, unsent: Path, told: Document, at: str = "") -> Iterator[ReplyRecord]:
     """Move written files to their last place, read-only, and keep their rows together with what is done in the body.
 
     Killed before the rows are kept, the files are unsent again at the next start (store.sweep); killed after, everything is there.
@@ -148,7 +148,7 @@ def hand_over_rest(library: FilmLibrary, outbox: Outbox, progress: Progress, lef
     """
     gone = 0
     for record in library.store.replies.in_state("failed", *(["kept"] if left_over else [])):
-        progress.tell(0.5, "handing over")
+        progress.report(0.5, "handing over")
         film = library.store.film(record.film_id)
         title = str(record.reply.get("movement") or film.movement.replace("_", " "))
         gone += deliver(library, outbox, record, film.client_name, title).state == "handed"

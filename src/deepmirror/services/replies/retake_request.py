@@ -19,7 +19,7 @@ from deepmirror.reply.request import RetakeRequest as RetakeRequest
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
-from deepmirror.services.replies.delivery import ReplyRecord, deliver, kept_whole
+from deepmirror.services.replies.delivery import ReplyRecord, archived, deliver
 from deepmirror.store.sweep import remove
 
 USUAL_STATURE_CM = 172.0  # for the camera plan of a client whose stature is not known; from memory, no source
@@ -95,7 +95,7 @@ def _far(cm: float, imperial: bool) -> str:
 def send_request(library: FilmLibrary, outbox: Outbox, film_id: int, request: RetakeRequest, progress: Progress) -> ReplyRecord:
     """Write the request, keep it, hand it over, and let the film wait for the new one. Raises ReplyError."""
     library.store.must_write()
-    progress.tell(0.1, "drawing the plan")
+    progress.report(0.1, "drawing the plan")
     folder = library.store.reply_folder(film_id).with_name("unsent-request")
     picture = png(draw_plan(request.plan))
     files = {
@@ -110,7 +110,7 @@ def send_request(library: FilmLibrary, outbox: Outbox, film_id: int, request: Re
     except OSError as error:
         raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
     told: Document = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
-    with kept_whole(library, film_id, "refilm", folder, told) as record:
+    with archived(library, film_id, "refilm", folder, told) as record:
         library.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
     return deliver(library, outbox, record, request.client, f"{request.movement} new film")
 

@@ -53,7 +53,7 @@ class Edits(QObject):
         job.start(self._window.pictures)
 
     def _backed_up(self, progress: Progress) -> None:
-        progress.tell(0.1, "copying the database")
+        progress.report(0.1, "copying the database")
         self._window.library.back_up()
 
     def may_close(self) -> bool:

@@ -44,7 +44,7 @@ class FilmController(QObject):
         self._window.run_job(job, self._opener, on_show=True)
 
     def _opened(self, film_id: int, progress: Progress) -> Review:
-        progress.tell(0.1, "reading")
+        progress.report(0.1, "reading")
         return Review(self._library, film_id, conclude=False)
 
     def _show(self, review: Review, stay: bool) -> None:

@@ -51,7 +51,7 @@ class FilmImportController(QObject):
         window.run_job(job, window.pictures, on_show=True)
 
     def _first_picture(self, path: Path, progress: Progress) -> NDArray[np.uint8]:
-        progress.tell(0.1, "reading")
+        progress.report(0.1, "reading")
         return self._window.library.first_picture(path)
 
     def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
@@ -69,7 +69,7 @@ class FilmImportController(QObject):
         window = self._window
 
         def taking(progress: Progress) -> FilmRecord:
-            progress.tell(0.1, "copying")
+            progress.report(0.1, "copying")
             return take(said)
 
         job = Job(tr("Taking the film in"), taking, window)

@@ -53,13 +53,13 @@ class FollowUpController(QObject):
         row, room = self.current(), self._window.compare
         on_show = row is not None and room.pair is not None and room.pair.first.record.id == row.film_id
         if row is None or not on_show:
-            room.tell("")
+            room.show_words("")
             return
         state = "" if row.state == "open" else f" ({tr(row.state)})"
         keys = tr(
             "X close · K keep · Y say it anew · J next ({number} of {count}) · F4 the film", number=self.picked + 1, count=len(self.rows)
         )
-        room.tell(f"<b>{escape(row.baseline.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
+        room.show_words(f"<b>{escape(row.baseline.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 
     def _record(self, row: FollowUp) -> follow_up.WatchRecord | None:
         review = self._window.review
@@ -121,7 +121,7 @@ class FollowUpController(QObject):
         self._window.run_job(job, self._window.solver)
 
     def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> SideBySide:
-        progress.tell(0.1, "opening")
+        progress.report(0.1, "opening")
         a = ComparedFilm(self._window.library, first)
         b = a if second == first else ComparedFilm(self._window.library, second)
         return SideBySide(a, b, rep_a or 1, rep_b or 1)

@@ -105,7 +105,7 @@ class InboxController(QObject):
         window.run_job(job, window.pictures, on_show=True)
 
     def _unpack(self, arrival: ArrivalRecord, folder: Path, progress: Progress) -> tuple[UnassignedFilm, NDArray[np.uint8]]:
-        progress.tell(0.1, "unpacking")
+        progress.report(0.1, "unpacking")
         found = unplaced(self._window.library, arrival, folder)
         return found, self._window.library.first_picture(found.film)
 

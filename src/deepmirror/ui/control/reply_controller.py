@@ -254,7 +254,7 @@ class ReplyController(QObject):
         self._window.run_job(job, self._pictures)
 
     def _draft_request(self, film_id: int, known: Analysis | None, progress: Progress) -> tuple[retake_request.RetakeRequest, QImage]:
-        progress.tell(0.1, "reading")
+        progress.report(0.1, "reading")
         with PriorFilms(self._library) as films:
             found = films.get(film_id) if known is None else None
             request = retake_request.draft_request(self._library, film_id, known or (found[1] if found else None))

@@ -61,7 +61,7 @@ class SettingsController(QObject):
         window.run_job(job)
 
     def _forget(self, client_id: int, progress: Progress) -> None:
-        progress.tell(0.1, "deleting")
+        progress.report(0.1, "deleting")
         delete_client(self._window.library, client_id)
 
     def _gone(self, name: str) -> None:

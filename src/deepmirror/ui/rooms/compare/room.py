@@ -111,7 +111,7 @@ class CompareRoom(QWidget):
         self.numbers.setFixedHeight(132)
         return self.numbers
 
-    def tell(self, words: str) -> None:
+    def show_words(self, words: str) -> None:
         """Say above the pictures what became of a correction; nothing hides the line."""
         self.told.setText(words)
         self.told.setVisible(bool(words))
@@ -239,7 +239,7 @@ class CompareRoom(QWidget):
             self.pair = None
         self.view.show_message(tr("Take a film from the Desk, then compare."))
         self.plot.show_curves(None, ("", ""))
-        self.tell("")
+        self.show_words("")
         self.numbers.setRowCount(0)
 
     def close_reader(self) -> None:

@@ -142,7 +142,7 @@ class DeskRoom(QWidget):
         self.strip_wanted.emit(job)
 
     def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
-        progress.tell(0.0, "reading pictures")
+        progress.report(0.0, "reading pictures")
         return [to_image(p) for p in self._library.strip(film)]
 
     def note_progress(self, film_id: int, share: float | None) -> None:

@@ -44,7 +44,7 @@ class Annotator(QObject):
         panel.swap_wanted.connect(self._swap)
         panel.subject_wanted.connect(lambda: self._start_mark(SUBJECT))
         panel.machine_named.connect(self._name_machine)
-        panel.take_over_wanted.connect(lambda: self.edit(self.review.take_over_marks) if self.review else None)
+        panel.take_over_wanted.connect(lambda: self.edit(self.review.copy_marks) if self.review else None)
         panel.fit_said.connect(lambda: self.edit(self.review.marks_fit) if self.review else None)
 
     def open(self, review: Review | None) -> None:

@@ -171,7 +171,7 @@ class PlacingPanel(QWidget):
         self.machine.setCurrentText(file.machine or "")
         self.machine.blockSignals(False)
         self.take_over.setVisible(not file.marks_taken_over)
-        self.take_over.setEnabled(bool(review.marks_to_take_over()))
+        self.take_over.setEnabled(bool(review.marks_to_copy()))
         self.fit.setVisible(file.marks_taken_over)
 
     def show_mark(self, kind: str | None) -> None:
