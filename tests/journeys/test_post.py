@@ -62,8 +62,8 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     press("next_film")
     qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
     assert window.review is not None and window.review.film_id == film.id
-    rows = {r.item.code: r for r in window.follow_up.rows}
-    assert rows["shallow_depth"].look.verdict == "real change" and rows["tempo_fast_eccentric"].look.verdict == "not distinguishable"
+    rows = {r.baseline.code: r for r in window.follow_up.rows}
+    assert rows["shallow_depth"].outcome.verdict == "real change" and rows["tempo_fast_eccentric"].outcome.verdict == "not distinguishable"
     room = window.compare  # a film that speaks on earlier corrections opens with then and now
     qtbot.waitUntil(lambda: window.stack.currentWidget() is room and room.view.image() is not None, timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
@@ -103,7 +103,7 @@ def test_the_week_after_speaks_on_the_correction_and_it_is_said_anew(window: Mai
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     opened(window, qtbot, record.id)
     qtbot.waitUntil(lambda: window.stack.currentWidget() is window.compare and not window.jobs, timeout=PATIENCE)
-    said = {r.item.code: r.look.verdict for r in window.follow_up.rows}
+    said = {r.baseline.code: r.outcome.verdict for r in window.follow_up.rows}
     assert said == {"shallow_depth": "not distinguishable", "tempo_fast_eccentric": "not distinguishable"}
     key(window, "next_watched")
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)

@@ -39,11 +39,11 @@ def test_a_correction_that_worked_is_told_from_one_that_did_not(demo_library: Fi
     review = Review(demo_library, second)
     assert review.analysis is not None
     rows = {row.baseline.code: row for row in watched(demo_library.store, second, review.analysis)}
-    assert rows["shallow_depth"].look.verdict == "real change" and rows["shallow_depth"].look.within
-    assert rows["tempo_fast_eccentric"].look.verdict == "not distinguishable" and not rows["tempo_fast_eccentric"].look.within
+    assert rows["shallow_depth"].outcome.verdict == "real change" and rows["shallow_depth"].outcome.within
+    assert rows["tempo_fast_eccentric"].outcome.verdict == "not distinguishable" and not rows["tempo_fast_eccentric"].outcome.within
     truth = truth_of("arrivals/bram_back_squat_week2")
     deepest = [rep["measures"]["thigh_from_horizontal_min_deg_right"] for rep in truth["reps"]]
-    look = rows["shallow_depth"].look
+    look = rows["shallow_depth"].outcome
     assert look.value is not None and abs(look.value - max(deepest)) <= look.u  # the film's own truth
     assert rows["shallow_depth"].words().count("±") == 2 and "real change" in rows["shallow_depth"].words()
     review.close()
@@ -80,7 +80,7 @@ def test_looks_are_kept_as_a_history_until_the_coach_closes_it(demo_library: Fil
     assert len(follow_up.history(next(w for w in demo_library.store.watches.of_client(review.record.client_id) if w.id == depth.id))) == 2
     demo_library.store.watches.set_outcome(depth.id, "closed")
     rows = watched(demo_library.store, second, review.analysis)
-    assert {r.item.code: r.state for r in rows}["shallow_depth"] == "closed"  # this film spoke on it: it stays readable here
+    assert {r.baseline.code: r.state for r in rows}["shallow_depth"] == "closed"  # this film spoke on it: it stays readable here
     third = review.record
     assert [w.state for w in demo_library.store.watches.of_client(third.client_id, "back_squat")].count("open") == len(rows) - 1
     with pytest.raises(LibraryError):
