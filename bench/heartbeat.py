@@ -147,10 +147,8 @@ class Heartbeat:
         wait(lambda: False, 0.1)
         late = sorted((g for g in self.gaps.get(words, []) if g[0] > GOAL_MS), reverse=True)
         worst = max((g for g, _ in self.gaps.get(words, [])), default=0.0)
-        print(
-            f"{words:44s} {time.perf_counter() - started:7.1f} s   longest gap {worst:5.0f} ms   late beats {len(late):3d}{self.machine(started)}",
-            flush=True,
-        )
+        took = time.perf_counter() - started
+        print(f"{words:44s} {took:7.1f} s   longest gap {worst:5.0f} ms   late beats {len(late):3d}{self.machine(started)}", flush=True)
         for gap, where in late[:4]:
             print(f"      {gap:6.0f} ms  {where}", flush=True)
         self._part = ""
