@@ -326,6 +326,7 @@ class MainWindow(WindowContext):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
+        self.library.stop_work()
         self.inbox.close()
         self.films.close()
         self.reply_control.close()

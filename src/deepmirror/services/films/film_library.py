@@ -95,6 +95,10 @@ class FilmLibrary:
         for film in self.store.films(state=FilmState.MEASURING):
             self.store.update_film(film.id, state=FilmState.FAILED, line=BROKEN_OFF)
 
+    def stop_work(self) -> None:
+        """Give up what is being worked out in processes apart, so that nobody waits for it."""
+        self.concluder.close()
+
     def close(self) -> None:
         """Close the library; what changed since the last backup is backed up."""
         self.saver.close()
