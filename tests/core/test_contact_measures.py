@@ -14,11 +14,11 @@ from scipy.optimize import brentq
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext
 from deepmirror.core.measures.foot_measures import homography, placement, to_platform
-from deepmirror.core.measures.table import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
+from tests.core.measures_by_name import FILM_MEASURES, REP_MEASURES
 
 PX = 3.0  # px per cm
 REP = Rep(1, 0.2, 2.0, 2.2, 3.8, {}, 90.0, {"concentric": 60.0}, {"concentric": 40.0}, {}, first="concentric")

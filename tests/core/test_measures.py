@@ -10,12 +10,12 @@ import pytest
 from deepmirror.core.body.client_body import STATURE_SHARES, Body
 from deepmirror.core.camera.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
 from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, highest, peak
-from deepmirror.core.measures.table import FILM_MEASURES, REP_MEASURES
 from deepmirror.core.motion.kinematics import angle_series, signed
 from deepmirror.core.motion.reps import Rep, find_reps
 from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Value
+from tests.core.measures_by_name import FILM_MEASURES, REP_MEASURES
 
 REP = Rep(
     1,

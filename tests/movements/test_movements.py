@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.core.measures.table import FILM_MEASURES, REP_MEASURES
 from deepmirror.errors import BadMovement
 from deepmirror.movements.loader import copy_definition, load_catalogue
 from deepmirror.movements.pathways import pathways, pathways_for
+from tests.core.measures_by_name import FILM_MEASURES, REP_MEASURES
 
 SHIPPED = Path(__file__).resolve().parents[2] / "src" / "deepmirror" / "movements" / "data"
 

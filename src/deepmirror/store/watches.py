@@ -18,7 +18,7 @@ from deepmirror.store.tables import PhraseRow, SettingRow, WatchLookRow, WatchRo
 
 @dataclass(frozen=True)
 class WatchRecord:
-    """One watched correction. state: open, closed, changed; item: what was found then (see services.follow_up.Item)."""
+    """One watched correction. state: open, closed, changed; item: what was found then (see services.films.follow_up.Baseline)."""
 
     id: int
     client_id: int

@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 from deepmirror.core.measures import body_measures, camera_measures, contact_measures, foot_measures, frontal_measures, tempo_measures
-from deepmirror.core.measures.context import FilmMeasure, RepMeasure
 from deepmirror.core.measures.spec import MeasureSpec
 
 _FAMILIES = (body_measures, frontal_measures, contact_measures, foot_measures, frontal_measures, tempo_measures, camera_measures)
 MEASURES: dict[str, MeasureSpec] = {spec.name: spec for family in _FAMILIES for spec in family.MEASURES}
 """In the order in which they are shown."""
-
-REP_MEASURES: dict[str, RepMeasure] = {name: spec.compute for name, spec in MEASURES.items() if spec.per_rep}
-FILM_MEASURES: dict[str, FilmMeasure] = {name: spec.compute for name, spec in MEASURES.items() if not spec.per_rep}
