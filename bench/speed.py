@@ -38,7 +38,7 @@ def main() -> None:
         def network() -> object:
             every = FINAL.every(film.times)
             frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
-            return look(frames, film.times, FINAL, None, lambda _: None)
+            return look(frames, film.times, FINAL, {}, lambda _: None)
 
         only_network, _ = timed(network)
         quick, seen = timed(lambda: observe(film, brief, movement, Progress(), QUICK))

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -111,11 +112,12 @@ def subdivide(vertices: Array, faces: NDArray[np.int64], data: Array) -> tuple[A
     return np.concatenate([vertices, mid]), new, np.concatenate([data, data[unique].mean(1)])
 
 
-def build(name: str, phenotype: dict[str, float], stature_cm: float, clothes: dict[str, list[int]], seed: int) -> Body:
+def build(name: str, phenotype: dict[str, float], stature_cm: float, clothes: dict[str, Any], seed: int, fine: bool = True) -> Body:
     """Dress the rest mesh, scale it to a stature and find its joint centres."""
     shape = rest_shape(name, phenotype)
     vertices, faces, weights = shape["vertices"], shape["faces"].astype(np.int64), shape["weights"]
-    vertices, faces, weights = subdivide(vertices, faces, weights)
+    if fine:
+        vertices, faces, weights = subdivide(vertices, faces, weights)
     scale = stature_cm / 100 / np.ptp(vertices[:, 2])
     offset = np.array([0, 0, vertices[:, 2].min()])
     vertices = (vertices - offset) * scale
@@ -154,7 +156,7 @@ def normals(vertices: Array, faces: NDArray[np.int64]) -> Array:
 
 
 def dress(
-    vertices: Array, faces: NDArray[np.int64], weights: Array, joints: dict[str, Array], clothes: dict[str, list[int]], seed: int
+    vertices: Array, faces: NDArray[np.int64], weights: Array, joints: dict[str, Array], clothes: dict[str, Any], seed: int
 ) -> tuple[Array, NDArray[np.uint8]]:
     """Paint skin, shirt, shorts, shoes and hair by body region, and let cloth stand off the skin a little."""
     rng = np.random.default_rng(seed)
@@ -176,10 +178,13 @@ def dress(
     folds = 0.5 + 0.5 * np.sin(z * 95 + np.sin(vertices[:, 0] * 60 + vertices[:, 1] * 45) * 2.2)
     for region, part, lift in ((lower, "shorts", 0.010), (upper, "shirt", 0.009), (feet, "shoes", 0.009), (hair, "hair", 0.012)):
         colour[region] = clothes[part]
-        out[region] += normal[region] * lift
+        out[region] += normal[region] * lift * (clothes.get("lift", 1.0) if part in ("shorts", "shirt") else 1.0)
     cloth = lower | upper
     out[cloth] += normal[cloth] * (folds[cloth, None] - 0.5) * 0.004
     colour[cloth] *= 0.86 + 0.2 * folds[cloth, None]
+    if clothes.get("pattern"):
+        print_ = np.sin(z * 160) * np.sin(vertices[:, 0] * 130 + vertices[:, 1] * 110)
+        colour[cloth] *= 1 + clothes["pattern"] * np.sign(print_[cloth, None])
     stripe = lower & (np.abs(normal[:, 0]) > 0.93)
     colour[stripe] = clothes["stripe"]
     band = upper & (np.abs(z - (shoulder[2] - 0.16)) < 0.025)

@@ -44,6 +44,7 @@ class Posture:
     first: str = "eccentric"
     fault: str = "lift"
     seat_deg: float = 0.0
+    hands_at_hips: bool = False  # on handles beside the hips, before them for a camera at the side
     props: tuple[dict[str, Any], ...] = field(default_factory=tuple)
 
 
@@ -131,6 +132,7 @@ class Lifter:
         lm["mid_back"] = place(tf["chest"], spine(0.62))
         lm["low_back"] = (place(tf["pelvis"], spine(0.26)) + place(tf["chest"], spine(0.26))) / 2
         trunk = tf["chest"]
+        self.handles = {s: pelvis + LEFT * k * (self.half_hip + 0.16) + UP * 0.05 - FORWARD * 0.03 for s, k in (("left", 1), ("right", -1))}
         nod = about_side(lean * (1 - p.nod))
         neck = place(trunk, j["neck"])
         tf["head"] = np.eye(4)
@@ -186,6 +188,8 @@ class Lifter:
         j, p = self.body.joints, self.posture
         shoulder = trunk[:3, :3] @ j[f"shoulder_{side}"] + trunk[:3, 3]
         wrist = shoulder + FORWARD * p.hand_m[0] + UP * p.hand_m[1] + LEFT * sign * 0.04
+        if p.hands_at_hips:
+            wrist = self.handles[side]
         upper = self.body.length(f"shoulder_{side}", f"elbow_{side}")
         lower = self.body.length(f"elbow_{side}", f"wrist_{side}")
         reach = (wrist - shoulder) / np.linalg.norm(wrist - shoulder) * min(np.linalg.norm(wrist - shoulder), 0.985 * (upper + lower))

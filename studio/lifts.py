@@ -92,8 +92,11 @@ def knee_between(hip: Array, ankle: Array, thigh: float, shank: float, pole: Arr
 class Squatter:
     """Solves the pelvis path once and then gives the posed landmarks and segment transforms at any instant."""
 
-    def __init__(self, body: Body, style: Squat) -> None:
+    def __init__(self, body: Body, style: Squat, cave_sides: tuple[float, float] = (1.0, 1.0)) -> None:
         self.body, self.style = body, style
+        self.caves = dict(zip(("left", "right"), cave_sides, strict=True))
+        self.steps: dict[str, tuple[float, float]] = {}  # while walking: each foot's place against home (forward, up), m
+        self.drop_m = 0.0
         j = body.joints
         self.thigh, self.shank = body.length("hip_left", "knee_left"), body.length("knee_left", "ankle_left")
         self.half_hip = abs(j["hip_left"][0])
@@ -164,7 +167,7 @@ class Squatter:
         turn = np.array([[1, 0, 0], [0, c, -sn], [0, sn, c]])
         trunk = np.eye(4)
         trunk[:3, :3] = turn
-        pelvis = np.array([0, py, pz])
+        pelvis = np.array([0, py, pz - self.drop_m])
         trunk[:3, 3] = pelvis - turn @ self.mid_hip
         tf["trunk"] = trunk
         place = lambda m, p: m[:3, :3] @ p + m[:3, 3]
@@ -176,14 +179,16 @@ class Squatter:
         shoulder = (j["shoulder_left"] + j["shoulder_right"]) / 2
         bar = place(trunk, shoulder + np.array([0, self.style.bar_back_cm / 100, 0.02]))
         for side, sign in (("left", 1), ("right", -1)):
-            self._leg(side, pelvis, sign, cave_cm, lm, tf)
+            self._leg(side, pelvis, sign, cave_cm * self.caves[side], lm, tf)
             lm[f"ear_{side}"] = place(tf["head"], j[f"ear_{side}"])
             self._arm(side, sign, trunk, bar, lm, tf)
         return lm, tf, bar
 
     def _leg(self, side: str, pelvis: Array, sign: int, cave_cm: float, lm: dict[str, Array], tf: dict[str, Array]) -> None:
         j = self.body.joints
-        hip, ankle, toe = pelvis + LEFT * sign * self.half_hip, self.ankles[side], self.toes[side]
+        hip, toe = pelvis + LEFT * sign * self.half_hip, self.toes[side]
+        ahead, up = self.steps.get(side, (0.0, 0.0))
+        ankle = self.ankles[side] + FORWARD * ahead + UP * up
         knee = knee_between(hip, ankle, self.thigh, self.shank, toe)
         pole = toe
         if cave_cm:

@@ -14,9 +14,64 @@ Array = NDArray[np.float64]
 WIDTH, HEIGHT = 1280, 720
 
 
+class Pinhole:
+    """What a camera does with points: somewhere, looking at something, with a focal length and a little barrel distortion."""
+
+    aim_m: tuple[float, float, float]
+    focal_px: float
+    roll_deg: float
+    size: tuple[int, int]
+    k1: float
+
+    @property
+    def position(self) -> Array:
+        """Where the camera is (3,), m."""
+        raise NotImplementedError
+
+    def axes(self) -> Array:
+        """Rows: image right, image down, viewing direction (world)."""
+        look = np.array(self.aim_m) - self.position
+        look /= np.linalg.norm(look)
+        right = np.cross(look, [0, 0, 1.0])
+        right /= np.linalg.norm(right)
+        down = np.cross(look, right)
+        r = np.radians(self.roll_deg)
+        return np.stack([np.cos(r) * right + np.sin(r) * down, np.cos(r) * down - np.sin(r) * right, look])
+
+    @property
+    def centre(self) -> Array:
+        """Principal point (2,), px."""
+        return (np.array(self.size) - 1) / 2
+
+    def matrix(self) -> Array:
+        """3 x 4 projection without distortion, metres to pixels, pixel (0, 0) at the centre of the top-left pixel."""
+        k = np.array([[self.focal_px, 0, self.centre[0]], [0, self.focal_px, self.centre[1]], [0, 0, 1]])
+        r = self.axes()
+        return k @ np.c_[r, -r @ self.position]
+
+    def project(self, points: Array) -> Array:
+        """Pixels (..., 2) of world points (..., 3), distorted as the picture is."""
+        q = np.c_[points.reshape(-1, 3), np.ones(points.reshape(-1, 3).shape[0])] @ self.matrix().T
+        return self.distorted(q[:, :2] / q[:, 2:]).reshape(*points.shape[:-1], 2)
+
+    def distorted(self, pixels: Array) -> Array:
+        """Where a real lens shows what an ideal one shows at pixels (N, 2)."""
+        away = (pixels - self.centre) / self.focal_px
+        return self.centre + self.focal_px * away * (1 + self.k1 * (away**2).sum(axis=-1, keepdims=True))
+
+    def undistorted_grid(self) -> NDArray[np.float32]:
+        """For every pixel of the picture (H, W, 2): where the ideal picture shows the same."""
+        width, height = self.size
+        wanted = np.stack(np.meshgrid(np.arange(width), np.arange(height)), axis=-1).reshape(-1, 2).astype(float)
+        ideal = wanted.copy()
+        for _ in range(6):
+            ideal += wanted - self.distorted(ideal)
+        return ideal.reshape(height, width, 2).astype(np.float32)
+
+
 @dataclass(frozen=True)
-class Camera:
-    """Pinhole camera; azimuth 0 looks at the subject's front, 90 at the left side, degrees; metres."""
+class Camera(Pinhole):
+    """On a tripod about the subject; azimuth 0 looks at the subject's front, 90 at the left side, degrees; metres."""
 
     azimuth_deg: float
     distance_m: float
@@ -24,6 +79,8 @@ class Camera:
     aim_m: tuple[float, float, float]
     focal_px: float = 1020.0
     roll_deg: float = 0.0
+    size: tuple[int, int] = (WIDTH, HEIGHT)
+    k1: float = 0.0
 
     def shaken(self, t: float, sway_m: float, seed: int) -> Camera:
         """The same camera held by hand, at time t: a few slow sways and turns of about `sway_m`."""
@@ -38,26 +95,21 @@ class Camera:
         a = np.radians(self.azimuth_deg)
         return np.array([self.aim_m[0] + self.distance_m * np.sin(a), self.aim_m[1] - self.distance_m * np.cos(a), self.height_m])
 
-    def axes(self) -> Array:
-        """Rows: image right, image down, viewing direction (world)."""
-        look = np.array(self.aim_m) - self.position
-        look /= np.linalg.norm(look)
-        right = np.cross(look, [0, 0, 1.0])
-        right /= np.linalg.norm(right)
-        down = np.cross(look, right)
-        r = np.radians(self.roll_deg)
-        return np.stack([np.cos(r) * right + np.sin(r) * down, np.cos(r) * down - np.sin(r) * right, look])
 
-    def matrix(self) -> Array:
-        """3 x 4 projection, metres to pixels, pixel (0, 0) at the centre of the top-left pixel."""
-        k = np.array([[self.focal_px, 0, (WIDTH - 1) / 2], [0, self.focal_px, (HEIGHT - 1) / 2], [0, 0, 1]])
-        r = self.axes()
-        return k @ np.c_[r, -r @ self.position]
+@dataclass(frozen=True)
+class Phone(Pinhole):
+    """A phone somewhere in the room, which may be moved while it looks; metres."""
 
-    def project(self, points: Array) -> Array:
-        """Pixels (..., 2) of world points (..., 3)."""
-        q = np.c_[points.reshape(-1, 3), np.ones(points.reshape(-1, 3).shape[0])] @ self.matrix().T
-        return (q[:, :2] / q[:, 2:]).reshape(*points.shape[:-1], 2)
+    place_m: tuple[float, float, float]
+    aim_m: tuple[float, float, float]
+    focal_px: float
+    roll_deg: float = 0.0
+    size: tuple[int, int] = (WIDTH, HEIGHT)
+    k1: float = 0.0
+
+    @property
+    def position(self) -> Array:
+        return np.array(self.place_m)
 
 
 def texture(rgb: NDArray[np.uint8]) -> vtk.vtkTexture:
@@ -95,14 +147,18 @@ def rubber(rng: np.random.Generator, base: list[int]) -> NDArray[np.uint8]:
 class Room:
     """One renderer with the still room, a moving body and a moving bar."""
 
-    def __init__(self, camera: Camera, look: dict[str, list[int]], seed: int, plinth_m: float = 0.95) -> None:
+    def __init__(
+        self, camera: Pinhole, look: dict[str, list[int]], seed: int, plinth_m: float = 0.95, mirror: bool = False, window: bool = False,
+        samples: int = 4,
+    ) -> None:  # fmt: skip
         self.rng, self.look, self.camera, self.plinth_m = np.random.default_rng(seed), look, camera, plinth_m
+        self.mirror, self.bright_window = mirror, window
         self.renderer = vtk.vtkRenderer()
         self.renderer.SetBackground(0.75, 0.79, 0.8)
         self.window = vtk.vtkRenderWindow()
         self.window.SetOffScreenRendering(1)
-        self.window.SetSize(WIDTH, HEIGHT)
-        self.window.SetMultiSamples(4)
+        self.window.SetSize(*camera.size)
+        self.window.SetMultiSamples(samples)
         self.window.AddRenderer(self.renderer)
         self._lights()
         self._furniture()
@@ -120,12 +176,12 @@ class Room:
             light.SetIntensity(level * strength)
             self.renderer.AddLight(light)
 
-    def _aim(self, camera: Camera) -> None:
+    def _aim(self, camera: Pinhole) -> None:
         c = self.renderer.GetActiveCamera()
         c.SetPosition(*camera.position)
         c.SetFocalPoint(*camera.aim_m)
         c.SetViewUp(*(-camera.axes()[1]))
-        c.SetViewAngle(2 * np.degrees(np.arctan(HEIGHT / 2 / camera.focal_px)))
+        c.SetViewAngle(2 * np.degrees(np.arctan(camera.size[1] / 2 / camera.focal_px)))
         c.SetClippingRange(0.3, 30)
 
     def _actor(
@@ -169,12 +225,16 @@ class Room:
         right = np.array([-away[1], away[0], 0]) * -1
         self.plane(np.array([-6.0, -6.0, -0.002]), np.array([12.0, 0, 0]), np.array([0, 12.0, 0]), texture(rubber(self.rng, look["floor"])))
         back = away * 2.2
-        self.plane(
-            back - right * 5 + np.array([0, 0, 0.0]),
-            right * 10,
-            np.array([0, 0, 3.4]),
-            texture(boards(self.rng, look["wall_low"], look["wall_high"])),
-        )
+        wall = texture(boards(self.rng, look["wall_low"], look["wall_high"]))
+        if self.mirror:  # an opening, behind which the caller shows everything once more
+            for left, breadth, low, high in ((-5, 3.6, 0, 3.4), (1.4, 3.6, 0, 3.4), (-1.4, 2.8, 0, 0.25), (-1.4, 2.8, 2.1, 1.3)):
+                self.plane(back - away * 0.6 + right * left + np.array([0, 0, low]), right * breadth, np.array([0, 0, high]), wall)
+            self.plane(away * 5.5 - right * 6, right * 12, np.array([0, 0, 3.4]), wall)
+        else:
+            self.plane(back - right * 5, right * 10, np.array([0, 0, 3.4]), wall)
+        if self.bright_window:
+            pane = self._oriented_box(back - away * 0.1 - right * 0.4 + np.array([0, 0, 1.7]), right, (1.6, 0.04, 1.3), [255, 255, 250])
+            pane.GetProperty().SetAmbient(1.0)
         for i, shift in enumerate((-2.6, -2.05, -1.5, 1.35, 1.9)):
             c = back - away * 0.12 + right * shift
             self._oriented_box(c + np.array([0, 0, 1.62]), right, (0.36, 0.14, 0.52), look["jackets"] if i % 2 else look["jackets_b"])
@@ -185,7 +245,7 @@ class Room:
         self.plinth_base = right * self.plinth_m
         self._oriented_box(self.plinth_base + np.array([0, 0, 0.30]), right, (0.34, 0.3, 0.60), [176, 138, 92])
 
-    def _oriented_box(self, centre: Array, right: Array, size: tuple[float, float, float], rgb: list[int]) -> None:
+    def _oriented_box(self, centre: Array, right: Array, size: tuple[float, float, float], rgb: list[int]) -> vtk.vtkActor:
         s = vtk.vtkCubeSource()
         s.SetXLength(size[0])
         s.SetYLength(size[1])
@@ -193,6 +253,7 @@ class Room:
         actor = self._actor(s, rgb)
         actor.RotateZ(float(np.degrees(np.arctan2(right[1], right[0]))))
         actor.SetPosition(*centre)
+        return actor
 
     def prop(self, spec: dict[str, Any]) -> vtk.vtkActor:
         """A plain box or roller of a machine: at (forward, left, up) m, size (forward, left, up) m, pitch (degrees), colour."""
@@ -220,7 +281,7 @@ class Room:
         f, left, up = spec["at"]
         actor.SetPosition(left, base[1] - f, base[2] + up)
 
-    def aim(self, camera: Camera) -> None:
+    def aim(self, camera: Pinhole) -> None:
         """Look through another camera (a phone held by hand)."""
         self._aim(camera)
 
@@ -256,13 +317,13 @@ class Room:
                 self.moving[key].GetProperty().SetOpacity(0.35)
             self.moving[key].SetPosition(c[0], c[1], 0.002)
 
-    def set_bar(self, centre: Array) -> None:
-        """Bar of 2.0 m with one 280 mm iron plate and a smaller one at each end."""
+    def set_bar(self, centre: Array, plate_m: float = 0.14) -> None:
+        """Bar of 2.0 m with one iron plate of radius `plate_m` and a smaller one at each end."""
         if "bar" not in self.moving:
             parts = [(0.0, 0.014, 2.0, [190, 190, 186])]
             for sign in (1, -1):
                 parts += [
-                    (sign * 0.68, 0.14, 0.04, [52, 54, 60]),
+                    (sign * 0.68, plate_m, 0.04, [52, 54, 60]),
                     (sign * 0.725, 0.10, 0.03, [38, 88, 104]),
                     (sign * 0.68, 0.05, 0.07, [150, 152, 150]),
                 ]
@@ -290,5 +351,6 @@ class Room:
         grab.ShouldRerenderOff()
         grab.Update()
         out = grab.GetOutput()
-        rgb = vtk_to_numpy(out.GetPointData().GetScalars()).reshape(HEIGHT, WIDTH, -1)
+        width, height = self.camera.size
+        rgb = vtk_to_numpy(out.GetPointData().GetScalars()).reshape(height, width, -1)
         return np.ascontiguousarray(rgb[::-1, :, :3])

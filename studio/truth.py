@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from studio.body import Body
 from studio.chain import Lifter
 from studio.lifts import Squatter
-from studio.scene import Camera
+from studio.scene import Pinhole
 
 Array = NDArray[np.float64]
 JOINTS = ("ear", "shoulder", "elbow", "wrist", "hip", "knee", "ankle", "heel", "toe")
@@ -87,11 +88,11 @@ def segments_cm(body: Body) -> dict[str, float]:
 def describe(
     film: dict[str, Any],
     body: Body,
-    cameras: list[Camera],
+    cameras: Sequence[Pinhole],
     times: Array,
     marks: list[dict[str, float]],
     lm: dict[str, Array],
-    lifter: Squatter | Lifter,
+    lifter: Any,
     first: str,
 ) -> dict[str, Any]:
     """The truth file of one film; landmark paths (T, 3) in metres."""
@@ -105,6 +106,8 @@ def describe(
         fault = float(rep[5]) if len(rep) > 5 else 0.0
         if isinstance(lifter, Lifter) and (lifter.posture.anchor == "knee" or lifter.posture.fault == "curl"):
             measures["hip_lift_cm"] = fault
+        if isinstance(lifter, Squatter) or (isinstance(lifter, Lifter) and lifter.posture.sole_deg is not None):
+            measures["heel_rise_cm"] = 0.0
         if isinstance(lifter, Lifter) and lifter.posture.fault == "round":
             bend = 180 - between(lm[f"shoulder_{near}"], lm["mid_back"], lm[f"hip_{near}"])
             measures["spine_flexion_deg"] = round(float(bend[window].max() - bend[0]), 2)
@@ -138,9 +141,9 @@ def describe(
     return truth
 
 
-def clip_measures(body: Body, lifter: Squatter | Lifter) -> dict[str, float]:
+def clip_measures(body: Body, lifter: Any) -> dict[str, float]:
     """What holds for the whole film."""
-    if isinstance(lifter, Lifter):
+    if not isinstance(lifter, Squatter):
         return {}
     stance, toe_out = lifter.style.stance_cm, lifter.style.toe_out_deg
     return {
@@ -163,7 +166,7 @@ def pivot_truth(
     return {"pivot_misalignment_cm": round(float(100 * np.hypot(*away)), 2)}
 
 
-def machine_marks(truth: dict[str, Any], film: dict[str, Any], camera: Camera) -> dict[str, Any]:
+def machine_marks(truth: dict[str, Any], film: dict[str, Any], camera: Pinhole) -> dict[str, Any]:
     """The machine's marks as the camera sees them; side films: points forward and up from the origin (m), near side.
 
     platform_m: [width, depth, height, forward] of a flat platform, corners given nearest left on the screen first, clockwise.
@@ -186,8 +189,8 @@ def machine_marks(truth: dict[str, Any], film: dict[str, Any], camera: Camera) -
     return out
 
 
-def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_ends_m: Array, seed: int) -> dict[str, Any]:
-    """A coach's brief: clicks on frame 0 with 2 px noise, and the plinth as the known length."""
+def brief(film: dict[str, Any], truth: dict[str, Any], camera: Pinhole, scale_ends_m: Array, seed: int, first: int = 0) -> dict[str, Any]:
+    """A coach's brief: clicks on one frame with 2 px noise, and the plinth as the known length."""
     rng = np.random.default_rng(seed)
     near = truth["near_side"]
     seeds = {}
@@ -196,7 +199,7 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             if near is None and joint == "ear":
                 continue
             name = joint if near else f"{joint}_{side}"
-            xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][0]) + rng.normal(0, 2, 2)
+            xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][first]) + rng.normal(0, 2, 2)
             seeds[name] = [round(float(v), 1) for v in xy]
     later: dict[str, list[float]] = {}  # points that are hidden at first are clicked on the first far turn-round
     frame = round(truth["reps"][0]["bottom_s"] * film["fps"]) if film.get("clicked_deep") else 0
@@ -215,5 +218,5 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Camera, scale_end
             "length_cm": round(float(np.linalg.norm(np.diff(scale_ends_m, axis=0))) * 100, 1),
         },
         "marks": machine_marks(truth, film, camera),
-        "seeds": [{"frame": 0, "points_px": seeds}, *([{"frame": frame, "points_px": later}] if later else [])],
+        "seeds": [{"frame": first, "points_px": seeds}, *([{"frame": frame, "points_px": later}] if later else [])],
     }

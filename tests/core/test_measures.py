@@ -9,7 +9,7 @@ import pytest
 
 from deepmirror.core.body.client_body import STATURE_SHARES, Body
 from deepmirror.core.camera.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
-from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, highest, peak
+from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, highest, lowest
 from deepmirror.core.motion.kinematics import angle_series, signed
 from deepmirror.core.motion.reps import Rep, find_reps
 from deepmirror.core.motion.tempo import parse_tempo
@@ -149,8 +149,9 @@ def test_a_peak_reaches_as_high_as_any_frames_doubt() -> None:
     rep = find_reps(times, 40 - 40 * np.cos(np.linspace(0, 2 * np.pi, 60)), "eccentric", 25)[0]
     values, u = np.full(60, -8.0), np.full(60, 4.0)
     values[5], values[30], u[30] = -3.0, -5.0, 14.0  # a sure frame at the start, an unsure one at the bottom
-    assert peak(Series(times, values, u), rep) == Value(-3.0, 12.0)
-    assert highest(Series(times, values, u), rep) == Value(-3.0, 4.0)
+    assert highest(Series(times, values, u), rep) == Value(-3.0, 12.0)
+    assert highest(Series(times, values, np.full(60, 4.0)), rep) == Value(-3.0, 4.0)
+    assert lowest(Series(times, -values, u), rep) == Value(3.0, 12.0)
 
 
 def test_hip_lift_is_measured_normal_to_the_pad_and_the_slide_along_it() -> None:

@@ -38,7 +38,9 @@ def test_what_lies_behind_the_hand_is_not_followed_and_what_is_clear_is() -> Non
     assert (seen.step_sigma == 1).all()
 
 
-def test_hands_that_carry_nothing_before_the_legs_change_nothing() -> None:
-    seen = hanging(np.zeros(FRAMES))
-    assert behind_hands(seen, seen, "side-right", 0.0) is seen
+def test_a_bare_hand_hides_what_it_lies_before_and_nothing_beside_it() -> None:
+    seen, hip = hanging(np.zeros(FRAMES)), NAMES.index("hip_right")
+    assert (behind_hands(seen, seen, "side-right", 0.0).step_sigma[:, hip] > 20).all()  # still on a handle for the whole set
+    beside = hanging(np.full(FRAMES, 40.0))
+    assert (behind_hands(beside, beside, "side-right", 0.0).step_sigma == 1).all()
     assert behind_hands(seen, seen, "front", 0.5) is seen

@@ -29,7 +29,7 @@ def region(x: float = 600, y: float = 350, side: float = 650, turn_deg: float = 
 
 @pytest.fixture(scope="module")
 def watcher() -> PoseTracker:
-    return PoseTracker(QUICK, None)
+    return PoseTracker(QUICK, {})
 
 
 @pytest.mark.parametrize(

@@ -50,12 +50,12 @@ def test_two_clicks_agree_where_they_were_made() -> None:
 def test_nothing_is_carried_in_a_front_film() -> None:
     evidence, truth = turning()
     assert carry(evidence, [Keyframe(0, {"mid_back": tuple(truth[0])})], "front") is evidence
-    assert carry_foot(evidence, [], "front") is evidence
+    assert carry_foot(evidence, [], "front", True) is evidence
 
 
 def test_a_held_foot_follows_the_shank_not_the_network() -> None:
     evidence, _ = turning()
     ankle = evidence.network[0, NAMES.index("ankle_left")]
     evidence.network[:, NAMES.index("toe_left")] = [0.0, 0.0]
-    carried = carry_foot(evidence, [Keyframe(0, {"toe_left": (float(ankle[0]) - 60, float(ankle[1]) + 20)})], "side-left")
+    carried = carry_foot(evidence, [Keyframe(0, {"toe_left": (float(ankle[0]) - 60, float(ankle[1]) + 20)})], "side-left", True)
     assert np.abs(carried.network[:, NAMES.index("toe_left")] - ankle - [-60, 20]).max() < 1

@@ -283,6 +283,6 @@ def test_habits_doubt_is_shared_out_by_joint() -> None:
     evidence, shape = seen(truth, 1.0), (30, 3)
     lasting = Offsets(np.zeros((*shape, 2)), np.full((*shape, 2), 6.0), np.zeros(shape))
     solution = Solution(truth, np.zeros((30, 6, 6)))
-    whole, half = (np.sqrt(_systematic(evidence, lasting, solution, np.array([1.0, s, 1.0]))[:, 2, 2]) for s in (1.0, 0.5))
+    whole, half = (np.sqrt(_systematic(evidence, lasting, solution, np.array([1.0, s, 1.0]), 0.1)[:, 2, 2]) for s in (1.0, 0.5))
     drift = DRIFT_REST * shank_px(truth, NAMES)
     assert whole == pytest.approx(np.hypot(6.0, drift)) and half == pytest.approx(np.hypot(3.0, drift))

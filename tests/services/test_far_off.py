@@ -32,9 +32,10 @@ def askew() -> Analysis:
 
 
 def test_nothing_is_judged_that_cannot_be_seen(askew: Analysis) -> None:
-    assert askew.judgement.findings == () and askew.scene.reps == []
-    assert askew.judgement.unmeasurable[0].measure == "reps" and "camera" in askew.judgement.unmeasurable[0].reason
-    assert leaping(askew.signal)
+    assert askew.judgement.findings == () and len(askew.scene.reps) == 3  # reps show from anywhere, angles do not
+    assert not leaping(askew.signal)  # lengths that do not fit may not tear the skeleton
+    refused = {u.measure: u.reason for u in askew.judgement.unmeasurable}
+    assert "camera stands far off" in refused["knee_flexion_min_deg"]
     plane = askew.scene.plane
     assert plane is not None and plane.strained and plane.strain > STRAIN["limit"]
     with pytest.raises(CannotTell, match="does not fit a side view"):

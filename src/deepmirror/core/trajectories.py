@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,9 @@ from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 
 Array = NDArray[np.float64]
+
+
+UNKNOWN_U = 180.0  # of a quantity where nothing is known of it
 
 
 class NotFollowed(ValueError):
@@ -33,13 +36,15 @@ class Track:
     """Positions of P points over T frames.
 
     times (T,) s; positions (T, P, 2) px; covariance (T, 2P, 2P) px² of the positions of one frame, with what is
-    systematic over the whole film already added.
+    systematic over the whole film already added; unseen (T, P) px: standard deviation that comes and goes within the film, beyond
+    that of a point that shows well, because the point is hidden or its sources disagree; empty where it shows well throughout.
     """
 
     times: Array
     names: tuple[str, ...]
     positions: Array
     covariance: Array
+    unseen: Array = field(default_factory=lambda: np.empty((0, 0)))
 
     def has(self, *names: str) -> bool:
         """True when every named point was followed."""
@@ -53,6 +58,11 @@ class Track:
         """Standard deviation (T,) px per axis of one point. Raises NotFollowed."""
         i = 2 * _place(self.names, name)
         return np.asarray(np.sqrt((self.covariance[:, i, i] + self.covariance[:, i + 1, i + 1]) / 2))
+
+    def hidden_sd(self, name: str) -> Array:
+        """Standard deviation (T,) px per axis by which a point is less sure than where it shows well. Raises NotFollowed."""
+        i = _place(self.names, name)
+        return self.unseen[:, i] if self.unseen.size else np.zeros(len(self.times))
 
     def doubtful(self, names: list[str], limit_px: float) -> NDArray[np.bool_]:
         """(T,) frames where the uncertainty (k = 2) of any of these points is over its own usual one by half, and over limit_px."""
@@ -68,6 +78,19 @@ class Track:
         room (T, 2, 3): frame 0 to each frame, px; empty when the camera stood still.
         """
         return replace(self, positions=compensate_camera_motion(self.positions, room)) if len(room) else self
+
+    def within(self, times: Array, first: int, around: Array, sigma_px: float) -> Track:
+        """This track as the part of a longer film from frame `first` on.
+
+        times (T,) s of the longer film; around (T, P, 2) px: about where the points are outside the part, no better than sigma_px.
+        """
+        part = slice(first, first + len(self.times))
+        positions = around.copy()
+        covariance = np.tile(np.eye(2 * len(self.names)) * sigma_px**2, (len(times), 1, 1))
+        positions[part], covariance[part] = self.positions, self.covariance
+        unseen = np.full(around.shape[:2], sigma_px)
+        unseen[part] = self.unseen if self.unseen.size else 0.0
+        return Track(times, self.names, positions, covariance, unseen)
 
     def series(self, compute: Callable[[Points], Array]) -> Series:
         """Evaluate a (T,) function of the points and carry the covariance through it by central differences."""
@@ -124,6 +147,13 @@ class Series:
         """The part between two times, inclusive."""
         keep = (self.times >= start_s - 1e-9) & (self.times <= end_s + 1e-9)
         return Series(self.times[keep], self.values[keep], self.u[keep])
+
+    def within(self, times: Array, first: int) -> Series:
+        """This series as the part of a longer film from frame `first` on; outside it nothing is known: half a turn either way."""
+        values = np.interp(times, self.times, self.values)
+        u = np.full(len(times), UNKNOWN_U)
+        u[first : first + len(self.times)] = self.u
+        return Series(times, values, u)
 
     def widened(self, u: float | Array) -> Series:
         """The same series with a further independent uncertainty. u: one number or (T,)."""

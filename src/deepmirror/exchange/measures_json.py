@@ -7,9 +7,11 @@ import math
 from collections.abc import Iterable
 from pathlib import Path
 
+import numpy as np
+
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.series import series_spec
-from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.uncertain_value import Band, Value
 from deepmirror.documents import Document
 
@@ -28,8 +30,8 @@ def landmarks(track: Track) -> Document:
 
 
 def angles(series: dict[str, Series]) -> Document:
-    """Name of a series that has a unit -> its values per frame."""
-    return {k: numbers(s.values, 2) for k, s in series.items() if series_spec(k).unit}
+    """Name of a series that has a unit -> its values per frame, null where nothing is known."""
+    return {k: numbers(np.where(s.u < UNKNOWN_U, s.values, np.nan), 2) for k, s in series.items() if series_spec(k).unit}
 
 
 def measure_table(values: dict[str, Value]) -> Document:

@@ -146,6 +146,7 @@ class Movement(Strict):
         0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
     )
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
+    front_leg_near: bool = False  # filmed from the side of the leg in front, which does the work
     takes_turns: bool = False  # left and right leg lead by turns
     platform_moves: bool = False  # the feet stand on something that moves with them
     one_leg: bool = False  # one film shows one leg's set; left and right are compared over two films
@@ -163,3 +164,8 @@ class Movement(Strict):
     setup: list[str] = []
     cautions: list[str]
     fault: list[Fault] = []
+
+    @property
+    def foot_carried(self) -> bool:
+        """Whether a roller or a sled moves the foot along: one that turns at the ankle on the sled moves by itself."""
+        return self.foot_held or (self.platform_moves and "ankle" not in self.signal)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from deepmirror.core.skeleton import points_for, split
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.film_setting import FilmSetting
-from deepmirror.pose.rigid_attachment import carry_foot
+from deepmirror.pose.rigid_attachment import carry_feet_on_platform, carry_foot
 from deepmirror.pose.sole import align_shoe_clicks
 
 
@@ -28,12 +28,13 @@ class Annotated:
 
 
 def annotate(whole: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Annotated:
-    """whole: what was seen, sides exchanged where the coach said so; keys: her clicks."""
+    """whole: what was seen, the near leg's points as its own; keys: her clicks."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
     shown = whole.only(points_for(setting.view) + extra)
     if setting.near and not setting.shoe_held:
         keys = align_shoe_clicks(keys, whole, setting.near)
-    if setting.movement.foot_held:
-        shown = carry_foot(shown, keys, setting.view)
+    if setting.movement.foot_carried:
+        shown = carry_foot(shown, keys, setting.view, setting.movement.foot_held)
+    shown = carry_feet_on_platform(shown, keys)
     kept = tuple(i for i, name in enumerate(shown.names) if name not in setting.hidden)
     return Annotated(setting, whole, shown, kept, tuple(keys))

@@ -1,4 +1,7 @@
-"""The still room behind the client: how a hand-held camera moved, so that pad lines, pivots and the floor stay put."""
+"""What keeps its shape while it moves through the picture: the still room before a hand-held camera, and a sled's platform.
+
+Pad lines, pivots and the floor so stay put where the camera moves, and marks on a platform move with it.
+"""
 
 from __future__ import annotations
 
@@ -14,23 +17,25 @@ FEWEST = 30  # fewer are looked for anew; our own choice
 WORKING_PX = 640  # registration runs on pictures about this wide, at most half the size
 STILL_PX = 0.7  # a camera that never moved more than this stood still
 BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
+PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
 
 
-class RoomFollower:
-    """Registers the background of each picture to the first one: rotation, even scale and shift."""
+class _Registration:
+    """Registers a part of each picture to the first one: rotation, even scale and shift."""
 
-    def __init__(self) -> None:
+    def __init__(self, least_shrink: int) -> None:
         self._before: Picture | None = None
-        self._shrink = 2
+        self._least_shrink = least_shrink
+        self._shrink = least_shrink
         self._points = np.empty((0, 1, 2), np.float32)  # in the present picture
         self._home = np.empty((0, 2))  # the same points in the first picture
         self._path: list[Array] = []
 
-    def add(self, grey: Picture, body: Array) -> None:
-        """Take the next picture; body (P, 2) px tells what is not room."""
+    def _register(self, grey: Picture, about: Array) -> None:
+        """Take the next picture; about: what `_mask` needs to know to tell which part of it is meant."""
         if self._before is None:
-            self._shrink = max(2, round(max(grey.shape) / WORKING_PX))
+            self._shrink = max(self._least_shrink, round(max(grey.shape) / WORKING_PX)) if self._least_shrink > 1 else 1
         size = (grey.shape[1] // self._shrink, grey.shape[0] // self._shrink)
         small: Picture = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
         home = np.eye(2, 3) if not self._path else self._path[-1]
@@ -40,7 +45,7 @@ class RoomFollower:
             self._points, self._home = moved[good], self._home[good]
             home = self._fit(home)
         if len(self._points) < FEWEST:
-            self._seed(small, body, home)
+            self._seed(small, self._mask(small, about, home), home)
         self._path.append(home)
         self._before = small
 
@@ -55,24 +60,79 @@ class RoomFollower:
         self._points, self._home = self._points[keep], self._home[keep]
         return np.asarray(found, float)
 
-    def _seed(self, small: Picture, body: Array, home: Array) -> None:
-        mask = np.full(small.shape, 255, np.uint8)
-        low, high = body.min(axis=0) / self._shrink, body.max(axis=0) / self._shrink
-        margin = BODY_MARGIN * float((high - low).max())
-        x0, y0, x1, y1 = (int(v) for v in (*(low - margin), *(high + margin)))
-        mask[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = 0
-        found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10, mask=mask)
+    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
+        """Non-zero where points may be looked for anew in a picture."""
+        raise NotImplementedError
+
+    def _seed(self, small: Picture, mask: Picture, home: Array) -> None:
+        found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10 if self._shrink > 1 else 5, mask=mask)
         self._points = np.empty((0, 1, 2), np.float32) if found is None else found.astype(np.float32)
         back = cv2.invertAffineTransform(home)
         self._home = np.asarray(self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2], float)
+
+    def _whole_path(self) -> Array:
+        """(T, 2, 3): first picture to each one, px of the whole picture."""
+        out = np.array(self._path)
+        out[:, :, 2] *= self._shrink
+        out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
+        return out
+
+
+class RoomFollower(_Registration):
+    """The still room, from what lies around the body."""
+
+    def __init__(self) -> None:
+        super().__init__(2)
+
+    def add(self, grey: Picture, body: Array) -> None:
+        """Take the next picture; body (P, 2) px tells what is not room."""
+        self._register(grey, body)
+
+    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
+        mask = np.full(small.shape, 255, np.uint8)
+        low, high = about.min(axis=0) / self._shrink, about.max(axis=0) / self._shrink
+        margin = BODY_MARGIN * float((high - low).max())
+        x0, y0, x1, y1 = (int(v) for v in (*(low - margin), *(high + margin)))
+        mask[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = 0
+        return mask
+
+    def last_move(self, places: Array) -> Array:
+        """How far (P, 2) px the still room moved at places (P, 2) px from the last picture but one to the last."""
+        if len(self._path) < 2:
+            return np.zeros_like(places)
+        before, now = (np.vstack([m, [0, 0, 1]]) for m in self._path[-2:])
+        step = now @ np.linalg.inv(before)
+        small = places / self._shrink
+        return np.asarray((small @ step[:2, :2].T + step[:2, 2] - small) * self._shrink)
 
     def path(self) -> Array:
         """(T, 2, 3): first picture to each one, px of the whole picture; empty when the camera stood still."""
         if not self._path:
             return np.empty((0, 2, 3))
-        out = np.array(self._path)
-        out[:, :, 2] *= self._shrink
-        out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
+        out = self._whole_path()
         corners = np.array([[0, 0], [1280, 0], [0, 720], [1280, 720]], float)
         there = np.einsum("tij,cj->tci", out[:, :, :2], corners) + out[:, None, :, 2]
         return out if np.abs(there - corners).max() > STILL_PX else np.empty((0, 2, 3))
+
+
+class PlatformFollower(_Registration):
+    """A sled's platform, from what lies between its marked corners (4, 2) px on the first picture."""
+
+    def __init__(self, corners: Array) -> None:
+        super().__init__(1)
+        self._corners = corners
+
+    def add(self, grey: Picture) -> None:
+        """Take the next picture."""
+        self._register(grey, self._corners)
+
+    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
+        mask = np.zeros(small.shape, np.uint8)
+        middle = about.mean(axis=0)
+        corners = (middle + PLATFORM_SHARE * (about - middle)) @ home[:, :2].T + home[:, 2]
+        cv2.fillConvexPoly(mask, cv2.convexHull(corners.astype(np.float32)).astype(np.int32), 255)
+        return mask
+
+    def path(self) -> Array:
+        """(T, 2, 3): first picture to each one, px."""
+        return self._whole_path() if self._path else np.empty((0, 2, 3))

@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
-PADDED_TRUNK_SIGMA = 0.15  # of one that lies on a pad: the pelvis may curl off it while the back stays
+PADDED_TRUNK_SIGMA = 0.06  # of one that lies on a pad: the pelvis may curl off it while the back stays
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 # A back of which something passes before the hip: the film's own length of it where it shows, and how much that may be off.
 SHOWS_PX, SHOWN_SHARE, OWN_TRUNK_SIGMA = 5.0, 0.3, 0.01

@@ -6,6 +6,7 @@ import zipfile
 import zlib
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,8 @@ from deepmirror.files import write_whole
 Array = NDArray[np.float64]
 
 
+DISAGREEMENT_SHARE = 0.7  # of two networks' distance, taken as a sigma
+WHOLE_FILM = ("learned", "turn", "turn_sigma", "turn_since")  # arrays of Evidence whose rows are not frames
 TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on them as a whole
 
 
@@ -43,6 +46,7 @@ class Evidence:
     learned (K, 2 + 3): keyframe number, point number, and centre x, y (px) and carrier turn (rad) of each learned patch.
     room (T, 2, 3): where the still room of frame 0 lies in each frame (affine, px); empty for a camera that stands still.
     stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
+    platform (T, 2, 3): where a sled's platform of frame 0 lies in each frame (affine, px); empty where none was followed.
     plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where there is none.
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
@@ -61,6 +65,7 @@ class Evidence:
     learned: Array = field(default_factory=lambda: np.empty((0, 5)))
     room: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
     stack: Array = field(default_factory=lambda: np.empty(0))
+    platform: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
     plate: Array = field(default_factory=lambda: np.empty((0, 2)))
     turn: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
@@ -100,7 +105,7 @@ class Evidence:
         of_points = (self.network_sigma, self.step_sigma, self.match_sigma, self.match_key)
         whole = all(a.shape == (frames, count) for a in of_points)
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
-        whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole))
+        whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform))
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
         if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):
             raise BadEvidence("What was seen in the film does not belong together; it is looked at again.")
@@ -130,6 +135,18 @@ class Evidence:
             match_key=pick(self.match_key, -1.0),
             learned=learned,
         )
+
+    def between(self, first: int, last: int) -> Evidence:
+        """The part of the film from frame `first` to before `last`; patches learned and turns begun outside it come to nothing."""
+        whole, part = len(self.times), slice(first, last)
+        rows = [k for k, v in vars(self).items() if isinstance(v, np.ndarray) and k not in WHOLE_FILM and len(v) == whole]
+        cut: dict[str, Any] = {k: getattr(self, k)[part] for k in rows}
+        learned = self.learned.copy()
+        learned[:, 0] -= first
+        learned[(learned[:, 0] < 0) | (learned[:, 0] >= last - first), 1] = -1
+        kept = (self.turn_since >= first) & (self.turn_since < last)
+        cut |= {"turn": self.turn[kept][:, part], "turn_sigma": self.turn_sigma[kept][:, part], "turn_since": self.turn_since[kept] - first}
+        return replace(self, **cut, learned=learned)
 
     def swapped(self, ranges: list[tuple[int, int]]) -> Evidence:
         """Left and right of the network exchanged over frame ranges (inclusive), where it took one leg for the other."""

@@ -46,14 +46,16 @@ class _Followers:
             self._plate.learn(grey, centres[self._shoulder])
 
     def step(self, number: int, grey: Picture) -> None:
-        """Flow from the picture before."""
-        moved = self._stepper.step(grey, self._steady[max(number - 1, 0)])
+        """How the still room moved since the picture before, and flow."""
+        centres = self._steady[number]
+        before = self._steady[max(number - 1, 0)]
+        self._room.add(grey, centres)
+        moved = self._stepper.step(grey, before, centres - before, self._room.last_move(before))
         self._step[number, self._at], self._step_sigma[number, self._at] = moved
 
     def find(self, number: int, grey: Picture) -> None:
-        """Patches, plate and the still room in this picture."""
+        """Patches and plate in this picture."""
         centres = self._steady[number]
-        self._room.add(grey, centres)
         if self._clicked:
             found = self._patcher.match(grey, centres, self._names)
             self._match[number, self._at], self._match_sigma[number, self._at], self._match_key[number, self._at] = found

@@ -11,6 +11,7 @@ from deepmirror.core.skeleton import near_side, sided, split
 from deepmirror.pose.annotations import Annotated
 from deepmirror.pose.evidence import FREE_CARRIERS, TURNING, Evidence, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
+from deepmirror.pose.other_things import without_other_things
 from deepmirror.pose.posture import thighs_end_on
 from deepmirror.pose.sole import SOLE_SD
 from deepmirror.pose.trajectory_solver import SegmentRotations, segment_ends
@@ -38,7 +39,7 @@ class Unoccluded:
 def without_occluded(annotated: Annotated) -> Unoccluded:
     """Take the say from what was seen of something that lies before the body."""
     setting, whole = annotated.setting, annotated.whole
-    evidence = behind_hands(annotated.kept_evidence(), whole, setting.view, setting.movement.hands_pass)
+    evidence = behind_hands(without_other_things(annotated.kept_evidence()), whole, setting.view, setting.movement.hands_pass)
     if setting.near is None:
         evidence = _thighs_end_on(evidence, thighs_end_on(annotated.shown)[:, list(annotated.kept)])
     return Unoccluded(annotated, evidence, _rotations(evidence, setting))
@@ -50,7 +51,7 @@ def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -
     whole: the evidence with the arm's points; reach: how far what the hand carries reaches, share of the shank, 0 for nothing.
     """
     near = near_side(view)
-    if near is None or not reach:
+    if near is None:
         return evidence
     calm, shank = steady(whole.network), shank_px(whole.network, whole.names)
     elbow, wrist = (calm[:, whole.names.index(sided(j, near))] for j in ("elbow", "wrist"))

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import split
+from deepmirror.fitted import fitted
 from deepmirror.pose.evidence import Evidence, Keyframe, rotate, shank_px, steady
 from deepmirror.pose.posture import Posture
 
@@ -18,6 +19,7 @@ Array = NDArray[np.float64]
 
 # A click further than this share of the shank from the network's point means that the network saw something else there.
 OFFSET_LIMIT = 0.4
+BEND_DOUBT = fitted("bend_doubt")
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
 PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
 NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
@@ -83,8 +85,16 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
         for axis, (lasting, wandering) in enumerate(habit.spreads()):
             likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
             personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
+            with_bend = float(np.hypot(habit.bend_along, habit.bend_across))
+            sure[:, p, axis] = np.hypot(sure[:, p, axis], BEND_DOUBT * with_bend * shank * _bent_since(bend, frames))
         move[:, p] = rotate(usual + personal, turn)
     return Offsets(move, sure, posture.turn)
+
+
+def _bent_since(bend: Array, frames: NDArray[np.int_]) -> Array:
+    """By how much (T,) the body is bent otherwise than in the clicked frame most like it; than straight where none was clicked."""
+    clicked = bend[frames] if len(frames) else np.zeros(1)
+    return np.asarray(np.abs(bend[:, None] - clicked[None]).min(axis=1))
 
 
 def _likeness(frames: NDArray[np.int_], times: Array, place: Array, lasting: float, wandering: float) -> tuple[Array, float]:

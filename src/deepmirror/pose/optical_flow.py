@@ -21,6 +21,10 @@ PATCH_RADIUS = 0.20  # of the shank's length
 SEARCH_RADIUS = 0.11  # of the shank's length
 WORKING_SHANK_PX = 150.0  # patches of larger bodies are shrunk to this size: finer pictures only cost time
 AROUND_PX = 96  # of the picture around the points is enough for flow and its pyramid
+# From picture to picture a joint goes by what lies before it when it is thought to move this much (px, share of the shank), and what
+# moves no more than this (px, share of that) has stayed where it is; our own choice.
+GOES_BY_PX, GOES_BY_SHARE = 1.5, 0.012
+STAYS_PX, STAYS_SHARE = 0.3, 0.25
 FORWARD_BACKWARD_PX = 1.0  # flow there and back may miss by so much; our own choice
 MATCH_SIGMA_SHARE = 0.02  # of the shank's length: what a perfect-looking match may still be off
 SCORE_FLOOR = 0.55  # correlation below which a patch was not found; our own choice
@@ -42,12 +46,14 @@ class StepFollower:
 
     def __init__(self, shank_px: float) -> None:
         self._cloud = cloud(max(4.0, CLOUD_RADIUS * shank_px))
+        self._goes_by = max(GOES_BY_PX, GOES_BY_SHARE * shank_px)
         self._before: Picture | None = None
 
-    def step(self, grey: Picture, centres: Array) -> tuple[Array, Array]:
+    def step(self, grey: Picture, centres: Array, moved: Array, stayed: Array) -> tuple[Array, Array]:
         """Steps (P, 2) px from the previous picture and their sigma (P,) px; inf where the flow did not agree with itself.
 
-        centres (P, 2) px: where the points are thought to be in the *previous* picture.
+        centres (P, 2) px: where the points are thought to be in the *previous* picture; moved (P, 2) px: how far they are thought to
+        go from there; stayed (P, 2) px: how far the still room goes there.
         """
         count = len(centres)
         steps, sigma = np.full((count, 2), np.nan), np.full(count, np.inf)
@@ -61,6 +67,7 @@ class StepFollower:
             error = np.linalg.norm(back - start, axis=2)[:, 0].reshape(count, -1)
             good = (ok1[:, 0].reshape(count, -1) == 1) & (ok2[:, 0].reshape(count, -1) == 1) & (error < FORWARD_BACKWARD_PX)
             moves = (there - start)[:, 0].reshape(count, -1, 2)
+            good &= ~self._left_behind(moves, moved, stayed)
             for p in range(count):
                 g = good[p]
                 if g.sum() >= 6 and np.isfinite(centres[p]).all():
@@ -70,6 +77,12 @@ class StepFollower:
                     sigma[p] = 0.15 + 0.5 * spread + 0.3 * float(np.median(error[p, g]))
         self._before = grey
         return steps, sigma
+
+    def _left_behind(self, moves: Array, moved: Array, stayed: Array) -> NDArray[np.bool_]:
+        """(P, N) points of the clouds that stay with the room while their joint goes by: an upright before it, a wall behind it."""
+        ahead = np.linalg.norm(moved - stayed, axis=1)
+        behind = np.linalg.norm(moves - stayed[:, None], axis=2) < STAYS_PX + STAYS_SHARE * ahead[:, None]
+        return np.asarray(behind & (ahead > self._goes_by)[:, None])
 
 
 def _window(centres: Array, shape: tuple[int, ...]) -> tuple[slice, slice]:

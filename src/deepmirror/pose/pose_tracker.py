@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
-from deepmirror.pose.evidence import Evidence, shank_px
+from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
 from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
 Array = NDArray[np.float64]
@@ -38,7 +38,7 @@ NETWORK_SIGMA_SHARE = {
     "heel": 0.035,
     "toe": 0.04,
 }
-DISAGREEMENT_SHARE = 0.7  # of the two networks' distance, taken as a sigma
+ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
 SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much nearer to the one before
 LEG = ("hip", "knee", "ankle", "heel", "toe")
 
@@ -78,12 +78,13 @@ class PoseTracker:
     and right are compared.
     """
 
-    def __init__(self, plan: Plan, first: Region | None, subject: tuple[float, float] | None = None, mirrored: bool = False) -> None:
+    def __init__(self, plan: Plan, clicked: dict[int, Region], subject: tuple[float, float] | None = None, mirrored: bool = False) -> None:
         self._plan, self._place = plan, subject
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
-        self._first = first
+        self._clicked = clicked
+        self._first = clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
 
     def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
@@ -92,7 +93,7 @@ class PoseTracker:
             return Look(frame, None, None)
         network = self._networks[lane]
         looks = [(r, network.look(rgb, r)) for r in (followed, self._afresh(lane, rgb, followed)) if r is not None]
-        region, seen = min(looks, key=lambda look: region_misfit(*look))
+        region, seen = min(looks, key=lambda look: region_misfit(*look) + ABSENCE_COSTS * (1 - look[1].presence))
         there = seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (region.x, region.y)
@@ -139,12 +140,22 @@ class PoseTracker:
             region = seen.next_region() if seen.presence >= PRESENCE_FLOOR else None
         return region
 
+    def _settle_on_clicks(self, rgb: Picture, region: Region) -> None:
+        """Look where the client was clicked, whatever was followed till then."""
+        found = self._settle(rgb, region)
+        self._regions = [found or r for r in self._regions]
+
     def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
         """One look per frame given, in order."""
         with ThreadPoolExecutor(2) as pool:
             waiting: list[Future[Look]] = []
             for i, (number, rgb) in enumerate(frames):
                 lane = i % 2
+                if passed := [frame for frame in self._clicked if frame <= number]:
+                    while waiting:
+                        yield waiting.pop(0).result()
+                    self._settle_on_clicks(rgb, self._clicked.pop(max(passed)))
+                    self._clicked = {f: r for f, r in self._clicked.items() if f > number}
                 # a lane's own last look must be finished before its region is read; a lost lane also waits for the other
                 while waiting and (len(waiting) == 2 or self._regions[lane] is None):
                     yield waiting.pop(0).result()
@@ -168,20 +179,21 @@ def look(
     frames: Iterable[tuple[int, Picture]],
     times: Array,
     plan: Plan,
-    first: dict[str, tuple[float, float]] | None,
+    clicked: dict[int, dict[str, tuple[float, float]]],
     tick: Tick,
     subject: tuple[float, float] | None = None,
     mirrored: bool = False,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
-    first: clicked points (px) that show where the body is, or None; subject: a click (px) on the one to follow where several
+    clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
     people are in view; mirrored: every second look is into a mirror. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     columns = [NETWORK_INDEX[n] for n in names]
-    for found in PoseTracker(plan, region_around(first) if first else None, subject, mirrored).run(frames):
+    regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
+    for found in PoseTracker(plan, regions, subject, mirrored).run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:

@@ -18,6 +18,8 @@ from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, 
 Array = NDArray[np.float64]
 
 HELD_FOOT_SIGMA_SHARE = 0.10  # some ten degrees of the ankle
+ON_PLATFORM = ("ankle", "heel", "toe")
+ON_PLATFORM_SIGMA = 0.02  # of the shank: how well a foot goes with its platform; our own estimate, no source
 HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
 CARRIED_SIGMA_SHARE = fitted_by_name("carried_sigma")
 
@@ -42,24 +44,57 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
     return replace(evidence, network=network, network_sigma=sigma)
 
 
-def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
-    """A foot that a roller holds: heel and toe as the shank carries them, instead of where the network guesses them."""
+def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str, with_shank: bool) -> Evidence:
+    """A foot against a roller or on a sled: heel and toe as shank or ankle carry them, instead of where the network guesses them."""
     if near_side(view) is None:
         return evidence
     calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
-    for i, path in foot_with_shank(calm, evidence.names, keys, view):
+    for i, path in carried_foot(calm, evidence.names, keys, view, with_shank):
         network[:, i], sigma[:, i] = path, HELD_FOOT_SIGMA_SHARE * shank
     return replace(evidence, network=network, network_sigma=sigma)
 
 
-def foot_with_shank(positions: Array, names: list[str], keys: list[Keyframe], view: str) -> Iterator[tuple[int, Array]]:
-    """Column and path (T, 2) px of the near heel and toe as the shank of positions (T, P, 2) carries them from where they were clicked."""
+def carried_foot(positions: Array, names: list[str], keys: list[Keyframe], view: str, with_shank: bool) -> Iterator[tuple[int, Array]]:
+    """Column and path (T, 2) px of the near heel and toe from where they were clicked: as the shank of positions (T, P, 2) carries
+    them, turning with it, or as the ankle on a sled does, without turning."""
     near = near_side(view)
     for name in (sided("heel", near), sided("toe", near)) if near else ():
         rows = sorted((k for k in keys if name in k.points and k.frame < len(positions)), key=lambda k: k.frame)
         if rows and name in names:
-            yield names.index(name), blend(np.array([_path(name, k, positions, names, near or "") for k in rows]), [k.frame for k in rows])
+            ways = [
+                _path(name, k, positions, names, near or "") if with_shank else _beside_ankle(name, k, positions, names, near or "")
+                for k in rows
+            ]
+            yield names.index(name), blend(np.array(ways), [k.frame for k in rows])
+
+
+def carry_feet_on_platform(evidence: Evidence, keys: list[Keyframe]) -> Evidence:
+    """Front and rear films of a sled: the clicked feet go with the platform, which shows better than what stands on it."""
+    if not len(evidence.platform):
+        return evidence
+    shank = shank_px(evidence.network, evidence.names)
+    network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
+    for i, name in enumerate(evidence.names):
+        rows = sorted((k for k in keys if name in k.points and k.frame < len(network)), key=lambda k: k.frame)
+        if split(name)[0] in ON_PLATFORM and rows:
+            paths = np.array([_with_platform(np.array(k.points[name]), k.frame, evidence.platform) for k in rows])
+            network[:, i], sigma[:, i] = blend(paths, [k.frame for k in rows]), ON_PLATFORM_SIGMA * shank
+    return replace(evidence, network=network, network_sigma=sigma)
+
+
+def _with_platform(click: Array, frame: int, platform: Array) -> Array:
+    """Path (T, 2) px of a point that lay at a click on one frame and keeps its place on the platform."""
+    turn, shift = platform[frame, :, :2], platform[frame, :, 2]
+    home = np.linalg.solve(turn, click - shift)
+    return np.asarray(platform[:, :, :2] @ home + platform[:, :, 2])
+
+
+def _beside_ankle(name: str, key: Keyframe, calm: Array, names: list[str], near: str) -> Array:
+    """Path (T, 2) px of a shoe's end that keeps its place beside the ankle: a sled moves the sole without turning it."""
+    ankle = calm[:, names.index(sided("ankle", near))]
+    clicked = key.points.get(sided("ankle", near))
+    return np.asarray(ankle + (np.array(key.points[name]) - (np.array(clicked) if clicked else ankle[key.frame])))
 
 
 def _path(name: str, key: Keyframe, calm: Array, names: list[str], near: str) -> Array:

@@ -11,18 +11,22 @@ from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Pl
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.annotations import Annotated
 from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.offset_correction import Corrected
 from deepmirror.pose.plate import behind_plate
 from deepmirror.pose.source_weights import SourceWeights, source_weights
-from deepmirror.pose.trajectory_solver import Solution, acceleration_px, solve
+from deepmirror.pose.trajectory_solver import PASSES, Lengths, Solution, acceleration_px, solve
 
 Array = NDArray[np.float64]
 
 USUAL_STANCE = (1.1, 0.3)  # standing sets: ankles' distance as a share of the shoulder joints'; common practice, no source
 PLANE_ROUNDS = 2  # the plane from the points, the points from the plane's lengths, and once more
+CLICKED_LEG = ("hip", "knee", "ankle")
+# How far off its click a point may lie: of the click's own sd, and of the shank; our own choice.
+CLICK_SLACK_SD, CLICK_SLACK_SHARE = 3.0, 0.02
 REFINED = 3  # passes of a solution that begins at another one
 
 
@@ -53,26 +57,83 @@ def _from_the_front(corrected: Corrected) -> Solved:
 
 
 def _from_the_side(corrected: Corrected) -> Solved:
-    """Lengths need the plane they are seen in, and the plane needs the points: in turn, from a solution without either."""
-    annotated, rotations = corrected.unoccluded.annotated, corrected.unoccluded.rotations
-    keys, setting, soft = list(annotated.keys), annotated.setting, acceleration_px(annotated.shown)
-    usual, own, prior = source_weights(setting), corrected.offsets, out_of_plane_prior(setting.movement)
-    separations, plane = near_far(annotated.whole, setting.view), None
-    solution = solve(corrected.evidence, keys, usual, own, None, soft, with_covariance=False, turns=rotations)
-    evidence = corrected.evidence
-    for round_number in range(1, PLANE_ROUNDS + 1):
-        track = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
-        evidence, weights = _behind_plate(corrected.evidence, usual, keys, setting, solution.positions)
-        plane = fit_plane(track, setting.view, setting.body, prior, setting.scale, setting.up, setting.size, separations, plane)
-        if plane is None:  # the leg was not followed
-            solution = solve(evidence, keys, weights, own, None, soft, solution.positions, passes=1, turns=rotations)
-            break
-        lengths = side_lengths(evidence, keys, plane, setting, solution.positions)
-        last = round_number == PLANE_ROUNDS
-        solution = solve(
-            evidence, keys, weights, own, lengths, soft, solution.positions, passes=REFINED, with_covariance=last, turns=rotations
-        )
-    return Solved(corrected, evidence, solution, plane)
+    """Lengths need the plane they are seen in, and the plane needs the points: in turn, from a solution without either.
+
+    A plane that moves the points off their clicks was bent by points that were followed wrongly: then it stays at what was known
+    beforehand, and if that moves them too, the lengths have no say.
+    """
+    problem = _SideProblem(corrected, out_of_plane_prior(corrected.unoccluded.annotated.setting.movement))
+    free = problem.free()
+    for from_film in (True, False):
+        solved = problem.with_lengths(free, from_film)
+        if solved.plane is None or solved.plane.strained:
+            return problem.without_lengths(free, solved.plane)
+        if problem.clicks_hold(solved.solution):
+            return solved
+    return problem.without_lengths(free, solved.plane)
+
+
+@dataclass(frozen=True)
+class _SideProblem:
+    """One side film's points and plane, to be solved with more or less trust in the lengths."""
+
+    corrected: Corrected
+    prior: OutOfPlanePrior
+
+    @property
+    def _annotated(self) -> Annotated:
+        return self.corrected.unoccluded.annotated
+
+    @property
+    def _soft(self) -> float:
+        return acceleration_px(self._annotated.shown)
+
+    def free(self) -> Solution:
+        """The points without plane and lengths."""
+        usual = source_weights(self._annotated.setting)
+        return self._solve(self.corrected.evidence, usual, None, None, PASSES, False)
+
+    def _solve(
+        self, evidence: Evidence, weights: dict[str, SourceWeights], lengths: Lengths | None, start: Array | None, passes: int, last: bool
+    ) -> Solution:
+        keys, turns, own = list(self._annotated.keys), self.corrected.unoccluded.rotations, self.corrected.offsets
+        return solve(evidence, keys, weights, own, lengths, self._soft, start, passes, with_covariance=last, turns=turns)
+
+    def with_lengths(self, free: Solution, from_film: bool) -> Solved:
+        """Plane and points in turn; without the plane's lengths where there is none, or where it does not fit."""
+        setting, keys = self._annotated.setting, list(self._annotated.keys)
+        usual, separations = source_weights(setting), near_far(self._annotated.whole, setting.view)
+        solution, plane, evidence = free, None, self.corrected.evidence
+        for round_number in range(1, PLANE_ROUNDS + 1):
+            track = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
+            plane = fit_plane(
+                track, setting.view, setting.body, self.prior, setting.scale, setting.up, setting.size, separations, plane, from_film
+            )
+            if plane is None or plane.strained:
+                break
+            evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, solution.positions)
+            lengths = side_lengths(evidence, keys, plane, setting, solution.positions)
+            solution = self._solve(evidence, weights, lengths, solution.positions, REFINED, round_number == PLANE_ROUNDS)
+        return Solved(self.corrected, evidence, solution, plane)
+
+    def without_lengths(self, free: Solution, plane: Plane | None) -> Solved:
+        """The points as network, flow and clicks tell them."""
+        setting = self._annotated.setting
+        usual, keys = source_weights(setting), list(self._annotated.keys)
+        evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, free.positions)
+        return Solved(self.corrected, evidence, self._solve(evidence, weights, None, free.positions, 1, True), plane)
+
+    def clicks_hold(self, solution: Solution) -> bool:
+        """Whether the leg's points lie where they were clicked, within the clicks' noise."""
+        names, near = self.corrected.evidence.names, self._annotated.setting.near or "left"
+        leg = {sided(j, near) for j in CLICKED_LEG} & set(names)
+        slack = CLICK_SLACK_SHARE * shank_px(solution.positions, names)
+        for key in self._annotated.keys:
+            for name in leg & set(key.points):
+                miss = np.linalg.norm(solution.positions[key.frame, names.index(name)] - np.array(key.points[name]))
+                if miss > CLICK_SLACK_SD * key.sigma_px + slack:
+                    return False
+        return True
 
 
 def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:
@@ -80,7 +141,7 @@ def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:
     usual, own = OutOfPlanePrior(), movement.opening
     thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
     stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
-    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing)
+    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing, movement.standing and not movement.steps)
 
 
 def _behind_plate(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from deepmirror.core.skeleton import near_side
+from deepmirror.core.skeleton import near_side, split
 from deepmirror.fitted import fitted_rows
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.film_setting import FilmSetting
@@ -28,6 +28,11 @@ def movement_weights(movement: Movement, view: str) -> dict[str, SourceWeights]:
     if near_side(view) is None:
         return FRONT
     return {joint: SourceWeights(b.network, b.step, b.match) for joint, b in movement.trust.items()}
+
+
+def weight_of(weights: dict[str, SourceWeights], name: str) -> SourceWeights:
+    """A point's own weights where it has some, its joint's otherwise."""
+    return weights.get(name, weights.get(split(name)[0], SourceWeights()))
 
 
 def source_weights(setting: FilmSetting) -> dict[str, SourceWeights]:

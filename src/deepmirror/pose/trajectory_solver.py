@@ -18,10 +18,10 @@ from scipy.linalg import cho_solve_banded as solve_factor
 from scipy.linalg import cholesky_banded
 
 from deepmirror.core.geometry import wrapped
-from deepmirror.core.skeleton import SEGMENTS, sided, split
+from deepmirror.core.skeleton import SEGMENTS, sided
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.offsets import Offsets
-from deepmirror.pose.source_weights import SourceWeights
+from deepmirror.pose.source_weights import SourceWeights, weight_of
 
 Array = NDArray[np.float64]
 
@@ -32,6 +32,7 @@ ACCELERATION_SHARE = 0.02
 NETWORK_MEMORY_S = 0.6
 MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
 TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
+SHORTEST_SEGMENT = 0.3  # of its usual length: a segment shorter than this was not followed; our own choice
 STEP_DRAG = 0.12  # of a step: how far the still background holds flow back; our own estimate, no source
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
@@ -191,7 +192,7 @@ def _robust(residual: Array, sigma: Array, soft: float) -> Array:
 
 def _weights_of(names: list[str], weights: dict[str, SourceWeights], source: str) -> Array:
     """A source's multiplier per point: the point's own where it has one, its joint's otherwise."""
-    return np.array([getattr(weights.get(n, weights.get(split(n)[0], SourceWeights())), source) for n in names])
+    return np.array([getattr(weight_of(weights, n), source) for n in names])
 
 
 def _add_points(normal: _Normal, ev: Evidence, guided: Array, weights: dict[str, SourceWeights], x: Array) -> None:
@@ -247,6 +248,7 @@ def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tupl
     i, j = part.names.index(a), part.names.index(b)
     d = x[:, j] - x[:, i]
     now, length = np.arctan2(d[:, 1], d[:, 0]), np.linalg.norm(d, axis=1)
+    length = np.maximum(length, SHORTEST_SEGMENT * float(np.median(length)))  # ends that fall together would count without limit
     for turn, sigma, key in since:
         seen = np.isfinite(turn)
         memory = _looks_within(TURN_MEMORY_S, part.times, seen)

@@ -13,7 +13,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Self
+from functools import cached_property
+from typing import Any, Self, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,14 +51,15 @@ FITTED = SOLE
 @dataclass(frozen=True)
 class OutOfPlanePrior:
     """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive;
-    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: both feet stand, so that the
-    far ankle tells the camera's yaw."""
+    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: the near foot stands;
+    side_by_side: so do both, beside one another, so that the far ankle tells the camera's yaw."""
 
     thigh: tuple[float, float] = (4.0, 6.0)
     shank: tuple[float, float] = (4.0, 6.0)
     foot: tuple[float, float] = (6.0, 5.0)
     stance: tuple[float, float] = (0.65, 0.15)
     planted: bool = False
+    side_by_side: bool = False
 
 
 @dataclass(frozen=True)
@@ -202,11 +204,13 @@ def fit_plane(
     size: tuple[int, int],
     separations_px: dict[str, float] | None = None,
     before: Plane | None = None,
+    from_film: bool = True,
 ) -> Plane | None:
     """The picture plane of a side film; None for other views or when the leg was not followed.
 
     separations_px: near minus far x (px, median over the film) of hip, shoulder, ankle as the network sees them.
-    size: width and height of the picture, px. before: an earlier fit of the same film, to begin from.
+    size: width and height of the picture, px. before: an earlier fit of the same film, to begin from. from_film: False leaves all at
+    what was known beforehand, with its uncertainty, because what was followed settles nothing.
     """
     near = near_side(view)
     if near is None or not track.has(*(sided(j, near) for j in ("hip", "knee", "ankle"))):
@@ -221,7 +225,7 @@ def fit_plane(
             d = track.point(b) - track.point(a)
             seen[segment] = _spread_poses(np.stack([d @ across, d @ up], axis=1))
     guess = known_scale.value if known_scale else _first_scale(seen, lengths)
-    problem = _Fit(seen, lengths, guess, body, opening, known_scale, way, separations_px or {})
+    problem = _Fit(seen if from_film else {}, lengths, guess, body, opening, known_scale, way, separations_px or {})
     theta, covariance = problem.solve(before)
     covariance = np.pad(covariance, (0, 1))
     theta = np.append(theta, 0.0)  # the sole's slope
@@ -340,7 +344,7 @@ class _Fit:
         rows = []
         widths = {"hip": self.body.joint_breadth("hip_breadth").cm, "shoulder": self.body.joint_breadth("biacromial").cm}
         spreads = dict(SEPARATION_SD_CM)
-        if self.opening.planted:
+        if self.opening.side_by_side:
             mean, sd = self.opening.stance
             widths["ankle"] = mean * widths["shoulder"]
             spreads["ankle"] = float(np.hypot(spreads["ankle"], sd * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
@@ -349,6 +353,21 @@ class _Fit:
                 seen = -self.way * self.separations_px[joint] / scale
                 rows.append((seen - width * np.sin(np.radians(yaw))) / spreads[joint])
         return np.array(rows)
+
+    def _loss(self, square: Array) -> Array:
+        """What is known beforehand pulls in full; a pose that does not fit loses its say, so that it cannot bend what was known.
+
+        square (N,): squared residuals. Returns (3, N): the loss, and its first and second derivative.
+        """
+        out = np.stack([square, np.ones_like(square), np.zeros_like(square)])
+        own = slice(self._known_rows, None)
+        grown = 1 + square[own]
+        out[:, own] = 2 * (np.sqrt(grown) - 1), grown**-0.5, -0.5 * grown**-1.5
+        return out
+
+    @cached_property
+    def _known_rows(self) -> int:
+        return len(self.known(np.zeros(FITTED)))
 
     def solve(self, before: Plane | None) -> tuple[Array, Array]:
         from scipy.optimize import least_squares
@@ -363,7 +382,9 @@ class _Fit:
         )
         best = None
         for start in starts:
-            found = least_squares(self.residuals, start, loss="soft_l1", method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2])
+            found = least_squares(
+                self.residuals, start, loss=cast(Any, self._loss), method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2]
+            )
             if best is None or found.cost < best.cost:
                 best = found
         assert best is not None

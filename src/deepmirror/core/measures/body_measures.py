@@ -68,8 +68,8 @@ def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
     """How far a point rose above where it was at the rep's start, cm."""
     series = scene.cached_series(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
     # a point's own click error cancels in a difference; what is left is following noise
-    noise = COVERAGE_FACTOR * noise_sd(series.values)
-    return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise * np.sqrt(2))).widened(
+    noise = float(np.hypot(COVERAGE_FACTOR * noise_sd(series.values) * np.sqrt(2), scene.hidden_u(rep, name)))
+    return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise)).widened(
         RISE_U_CM["still" if scene.seen is None or scene.seen is scene.track else "moving"]
     )
 
@@ -102,7 +102,8 @@ def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
     across = np.array([-way[1], way[0]]) / np.linalg.norm(way)
     series = scene.track.series(lambda p: p["bar"] @ across)
     start = at(series, rep.start_s)
-    away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), COVERAGE_FACTOR * noise_sd(series.values) + 1.0))
+    u = np.hypot(COVERAGE_FACTOR * noise_sd(series.values) + 1.0, scene.hidden_u(rep, "bar"))
+    away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), u))
     return scene.cm(highest(away, rep))
 
 
@@ -160,15 +161,17 @@ def heel_travel(scene: MeasurementContext, rep: Rep) -> Value:
     heel, toe = scene.side_point("heel"), scene.side_point("toe")
     whole = scene.cached_series("heel over toe", lambda: scene.track.series(lambda p: (p[heel] - p[toe]) @ scene.up))
     height = whole.window(rep.start_s, rep.end_s)
-    return scene.cm(Value(float(np.ptp(height.values)), COVERAGE_FACTOR * float(np.hypot(2 * noise_sd(height.values), 1.5))))
+    noise = COVERAGE_FACTOR * float(np.hypot(2 * noise_sd(height.values), 1.5))
+    return scene.cm(Value(float(np.ptp(height.values)), float(np.hypot(noise, scene.hidden_u(rep, heel, toe)))))
 
 
 def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip moved from where it was at the rep's start, cm."""
-    path = scene.track.point(scene.side_point("hip"))
+    hip = scene.side_point("hip")
+    path = scene.track.point(hip)
     rest = path[np.abs(scene.track.times - rep.start_s) <= 0.1]
     away = np.linalg.norm(path - (rest.mean(axis=0) if len(rest) else path[0]), axis=1)
-    noise = np.full(len(away), COVERAGE_FACTOR * noise_sd(away) + 1.5)
+    noise = np.full(len(away), np.hypot(COVERAGE_FACTOR * noise_sd(away) + 1.5, scene.hidden_u(rep, hip)))
     return scene.cm(highest(Series(scene.track.times, away, noise), rep))
 
 

@@ -66,7 +66,8 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     bend = scene.angles.get(f"hip_flexion_{scene.near}")
     seated = bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
-    return scene.cm(Value(lift, float(np.hypot(noise, skin)))), scene.cm(Value(slide, float(noise)))
+    hidden = scene.hidden_u(rep, scene.side_point(joint))
+    return scene.cm(Value(lift, float(np.linalg.norm([noise, skin, hidden])))), scene.cm(Value(slide, float(np.hypot(noise, hidden))))
 
 
 def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, Array]:
@@ -136,7 +137,8 @@ def pelvis_tuck(scene: MeasurementContext, rep: Rep) -> Value:
     turn = np.abs(signed_turn(np.tile(start, (len(line), 1)), line))
     reach = float(np.median(np.linalg.norm(line, axis=1)))
     noise = np.degrees(COVERAGE_FACTOR * np.sqrt(2) * 1.5 * noise_sd(turn / 180 * np.pi * reach) / reach) + 1.5
-    return highest(Series(scene.track.times, turn, np.full(len(turn), noise)), rep)
+    hidden = np.degrees(scene.hidden_u(rep, hip, "waistband") / reach)
+    return highest(Series(scene.track.times, turn, np.full(len(turn), np.hypot(noise, hidden))), rep)
 
 
 def _inside_reps(scene: MeasurementContext) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
@@ -252,10 +254,11 @@ def sole_lift(scene: MeasurementContext, rep: Rep) -> Value:
     way = 1.0 if scene.near == "right" else -1.0
     turn = way * np.radians(signed_turn(np.tile(flat, (len(sole), 1)), sole))
     rise = np.linalg.norm(flat) * np.sin(turn)
-    noise = COVERAGE_FACTOR * float(np.hypot(np.median(scene.track.sigma(heel)), np.median(scene.track.sigma(toe))))
     if scene.near is None:
         raise CannotTell("the camera sees the client from the front or rear", FILM_SIDE)
-    return scene.cm(Value(highest(Series(scene.track.times, rise, np.zeros(len(rise))), rep).value, noise))
+    ends = [COVERAGE_FACTOR * float(np.median(scene.track.sigma(n))) for n in (heel, toe)]
+    highest_rise = highest(Series(scene.track.times, rise, np.zeros(len(rise))), rep).value
+    return scene.cm(Value(highest_rise, float(np.linalg.norm([*ends, scene.hidden_u(rep, heel, toe)]))))
 
 
 MARKED = "against a marked line of the machine; our own definition"

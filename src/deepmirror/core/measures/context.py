@@ -17,7 +17,7 @@ from deepmirror.core.motion.series import series_spec
 from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Series, Track
-from deepmirror.core.uncertain_value import Value
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import UP
 
 Array = NDArray[np.float64]
@@ -120,6 +120,7 @@ class MeasurementContext:
     stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
+    set_frames: tuple[int, int] | None = None  # first frame of the set and the one after its last, where the film is longer
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 
     def cached_series(self, name: str, make: Callable[[], Series]) -> Series:
@@ -178,6 +179,12 @@ class MeasurementContext:
         seen_from = f"a {self.view} film"
         raise CannotTell(f"{seen_from} does not show it", advice, seen_from)
 
+    def hidden_u(self, rep: Rep, *names: str) -> float:
+        """What hidden points add to the uncertainty (k = 2, px) of a way within a rep; 0 where they show well. Raises NotFollowed."""
+        window = (self.track.times >= rep.start_s) & (self.track.times <= rep.end_s)
+        worst = [float(self.track.hidden_sd(n)[window].max(initial=0.0)) for n in names]
+        return COVERAGE_FACTOR * float(np.linalg.norm(worst))
+
     def cm(self, pixels: Value) -> Value:
         """A distance in cm. Raises CannotTell when the film has no scale."""
         if self.px_per_cm is None:
@@ -190,34 +197,21 @@ FilmMeasure = Callable[[MeasurementContext], Value]
 
 
 def highest(series: Series, rep: Rep) -> Value:
-    """Largest value inside the rep, with its own uncertainty."""
-    part = series.window(rep.start_s, rep.end_s)
-    i = int(np.argmax(part.values))
-    return Value(float(part.values[i]), float(part.u[i]))
-
-
-def peak(series: Series, rep: Rep) -> Value:
-    """Largest value inside the rep where the uncertainty changes much within it: as high as any frame's uncertainty may reach."""
+    """Largest value inside the rep: as high as any frame's own uncertainty may reach, where that changes within the rep."""
     part = series.window(rep.start_s, rep.end_s)
     i = int(np.argmax(part.values))
     return Value(float(part.values[i]), max(float(part.u[i]), float(np.max(part.values + part.u) - part.values[i])))
 
 
 def lowest(series: Series, rep: Rep) -> Value:
-    """Smallest value inside the rep, with its own uncertainty."""
-    part = series.window(rep.start_s, rep.end_s)
-    i = int(np.argmin(part.values))
-    return Value(float(part.values[i]), float(part.u[i]))
+    """Smallest value inside the rep: as low as any frame's own uncertainty may reach, where that changes within the rep."""
+    below = highest(Series(series.times, -series.values, series.u), rep)
+    return Value(-below.value, below.u)
 
 
 def highest_of(name: str) -> RepMeasure:
     """The largest value of a series in the rep."""
     return lambda scene, rep: highest(scene.angle(name), rep)
-
-
-def peak_of(name: str) -> RepMeasure:
-    """The largest value of a series whose uncertainty changes within the rep: a thigh that points at the camera doubles it."""
-    return lambda scene, rep: peak(scene.angle(name), rep)
 
 
 def lowest_of(name: str) -> RepMeasure:

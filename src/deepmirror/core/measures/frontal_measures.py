@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from deepmirror.core.measures.context import MeasurementContext, RepMeasure, at, highest, highest_of, lowest_of, peak_of
+import numpy as np
+
+from deepmirror.core.measures.context import MeasurementContext, RepMeasure, at, highest, highest_of, lowest_of
 from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
-from deepmirror.core.skeleton import SIDES
+from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
 
@@ -18,10 +20,15 @@ def _knee_inward(side: str) -> RepMeasure:
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
         """How far the knee came inward of its line against the rep's own start, % of the shank.
 
-        A click's own error cancels in the difference; what is left is how the landmarks drift with posture.
+        A click's own error cancels in the difference; what is left is how the landmarks drift with posture, and what is hidden: of a
+        hip or ankle half, since the line's middle lies between them.
         """
         series = scene.angle(f"knee_medial_{side}")
-        return Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT).widened(scene.turned_u("pct"))
+        hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
+        shank = float(np.percentile(np.linalg.norm(scene.track.point(knee) - scene.track.point(ankle), axis=1), 95))
+        hidden = 100 / shank * float(np.hypot(scene.hidden_u(rep, knee), 0.5 * scene.hidden_u(rep, hip, ankle)))
+        value = Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT)
+        return value.widened(scene.turned_u("pct")).widened(hidden)
 
     return measure
 
@@ -55,15 +62,15 @@ def _both_sides(
 
 MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("leg_spread_max_deg", "Legs apart, most", "°", highest_of("leg_spread"), FRONT, OWN, series="leg_spread"),
-    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", lambda side: peak_of(f"fppa_{side}"), "fppa", FPPA),
+    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", lambda side: highest_of(f"fppa_{side}"), "fppa", FPPA),
     *_both_sides(
-        "knee_medial_{side}_pct", "{side} knee off its line", "% shank", lambda side: peak_of(f"knee_medial_{side}"), "knee_medial", OWN
+        "knee_medial_{side}_pct", "{side} knee off its line", "% shank", lambda side: highest_of(f"knee_medial_{side}"), "knee_medial", OWN
     ),
     *_both_sides(
         "knee_to_foot_{side}_pct",
         "{side} knee inside hip-toe line",
         "% shank",
-        lambda side: peak_of(f"knee_to_foot_{side}"),
+        lambda side: highest_of(f"knee_to_foot_{side}"),
         "knee_to_foot",
         PRACTICE,
     ),

@@ -29,6 +29,8 @@ BOUNCE_DWELL_S = 0.3  # common practice, no source
 SHARPNESS_U_PER_S = fitted("sharpness_u")
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
+# Of the rep's range: a signal less sure by more than this has lost the phase's boundaries, and no more than that is reckoned with.
+LEAST_LOST, MOST_LOST = 0.15, 0.9
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
 TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
@@ -57,7 +59,7 @@ def phase_share(phase: str) -> RepMeasure:
         wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
         if not wanted or seconds is None:
             raise NotAsked(f"the prescription sets no time for the {WORDS[phase]}", TELL_TEMPO)
-        return Value(100 * seconds / wanted, 100 * 2 * frame_s(scene) / wanted)
+        return Value(100 * seconds / wanted, 100 * float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))) / wanted)
 
     return measure
 
@@ -88,13 +90,24 @@ def hold(phase: str) -> RepMeasure:
         seconds = rep.phases_s[phase]
         if seconds is None:
             raise CannotTell("the hold after the last rep has no end", WHOLE_SET)
-        return Value(seconds, 2 * frame_s(scene))
+        return Value(seconds, float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))))
 
     return measure
 
 
+def _lost_s(rep: Rep, phase: str, seconds: float) -> float:
+    """What a signal that was lost for part of a phase adds to the uncertainty (k = 2, s) of its length: a signal lost for half of
+    the rep's way may have hidden as much again."""
+    share = min(max(rep.unsure.get(phase, 0.0), *rep.unsure.values()) if rep.unsure else 0.0, MOST_LOST)
+    if share < LEAST_LOST:
+        return 0.0
+    return max(seconds, rep.turn_start_s - rep.start_s) * share / (1 - share)
+
+
 def _sharpness(rep: Rep, where: float) -> Value:
-    return Value(where / max(rep.peak_speeds.values()), SHARPNESS_U_PER_S)
+    lost = max(rep.unsure.values(), default=0.0)
+    sharp = where / max(rep.peak_speeds.values())
+    return Value(sharp, SHARPNESS_U_PER_S if lost < LEAST_LOST else float(np.hypot(SHARPNESS_U_PER_S, sharp)))
 
 
 def bounce(scene: MeasurementContext, rep: Rep) -> Value:

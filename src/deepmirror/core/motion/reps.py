@@ -9,7 +9,7 @@ of the set (drop sets, rest-pause).
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -25,6 +25,7 @@ SPEED_SHARE = 0.05  # of the phase's peak speed; our batch contract's definition
 PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
+USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
@@ -43,7 +44,8 @@ class Rep:
     second movement; phases_s maps eccentric, bottom, concentric, top to durations, the last hold of a block being None.
     accelerations: largest one (signal's unit/s²) around the start, while arriving at the reversal, around it, and at the
     end. late_lowering: mean lowering speed in the last third over that of the rest. block: from 1; halves: half reps inside.
-    leg: the leg that works, where legs take turns.
+    leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
+    than it is in the set, because what it is read from was hidden or lost.
     """
 
     number: int
@@ -62,11 +64,36 @@ class Rep:
     block: int = 1
     halves: int = 0
     leg: str | None = None
+    unsure: dict[str, float] = field(default_factory=dict)
 
     @property
     def bottom_s(self) -> float:
         """Middle of the far reversal."""
         return (self.turn_start_s + self.turn_end_s) / 2
+
+
+def with_uncertainty(reps: list[Rep], times: Array, u: Array) -> list[Rep]:
+    """Reps with how unsure each phase's signal was: its uncertainty (k = 2) beyond the set's own usual one, as a share of the range.
+
+    times (T,) s; u (T,) of the signal, in its unit. What lasts through the set moves no boundary.
+    """
+    inside = np.zeros(len(times), bool)
+    for rep in reps:
+        inside |= (times >= rep.start_s) & (times <= rep.end_s)
+    if not inside.any():
+        return reps
+    beyond = np.sqrt(np.maximum(u**2 - np.percentile(u[inside], USUAL_U_PERCENTILE) ** 2, 0.0))
+
+    def share(rep: Rep, start_s: float, end_s: float) -> float:
+        part = beyond[(times >= start_s) & (times <= end_s)]
+        return float(part.max(initial=0.0)) / max(rep.range, 1e-9)
+
+    out = []
+    for rep in reps:
+        first, turn, second, _ = ORDER[rep.first]
+        spans = {first: (rep.start_s, rep.turn_start_s), turn: (rep.turn_start_s, rep.turn_end_s), second: (rep.turn_end_s, rep.end_s)}
+        out.append(replace(rep, unsure={phase: share(rep, *span) for phase, span in spans.items()}))
+    return out
 
 
 def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False) -> list[Rep]:

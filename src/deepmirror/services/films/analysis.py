@@ -11,10 +11,11 @@ from deepmirror.core.camera import scale as scales
 from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing_scale
 from deepmirror.core.camera.frontal_yaw import frontal_yaw
 from deepmirror.core.camera.sagittal_fit import Plane
+from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.measures.context import FILM_SIDE, Marks, MeasurementContext
 from deepmirror.core.motion.kinematics import LEVEL_U_DEG, angle_series
 from deepmirror.core.skeleton import near_side, points_for, sided
-from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
 from deepmirror.errors import CannotSolve
@@ -23,17 +24,20 @@ from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, 
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.evidence import Evidence, filled
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
+from deepmirror.pose.near_leg import near_leg
+from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, repetitions
+from deepmirror.services.films.repetitions import Repetitions, platform_travel, repetitions
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.services.posture.posture_commands import body_of
 
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
+OUTSIDE_SHARE = 0.25  # of the shank: how well the network alone tells where a point is; our own estimate, no source
 NOT_FOLLOWED = "The points of this side were not followed through the film yet: measure it anew (M)."
 
 
@@ -82,15 +86,47 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
 
 def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
     setting = film_setting(facts, brief, catalogue)
-    trajectories = solve_film(evidence, brief, setting)
+    whole, keys = evidence.swapped(brief.file.swaps), keyframes(brief, len(evidence.times))
+    first, last = set_span(whole, keys, setting)
+    evidence, keys = whole.between(first, last), [replace(k, frame=k.frame - first) for k in keys]
+    trajectories = solve_film(evidence, keys, setting)
     motion = body_motion(trajectories, brief.file, setting)
-    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern)
+    travel = _sled_travel(evidence, brief.file)
+    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
     judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build_view(brief.file, scene, measured))
     if found.leaps:
         judgement = replace(judgement, unmeasurable=(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"), *judgement.unmeasurable))
-    return Analysis(facts, brief, setting.movement, scene, found.signal, measured, judgement)
+    scene, signal = _in_whole_film(scene, found.signal, whole, first)
+    return Analysis(facts, brief, setting.movement, scene, signal, measured, judgement)
+
+
+def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, first: int) -> tuple[MeasurementContext, Series]:
+    """What was concluded of the set, as part of the whole film: before and after it the points are about where the network sees them."""
+    if len(scene.track.times) == len(whole.times):
+        return scene, signal
+    names = list(scene.track.names)
+    around, sigma = steady(whole.only(names).network), OUTSIDE_SHARE * shank_px(whole.network, whole.names)
+    still = compensate_camera_motion(around, whole.room) if len(whole.room) else around
+    return replace(
+        scene,
+        track=scene.track.within(whole.times, first, still, sigma),
+        seen=scene.film_track.within(whole.times, first, around, sigma),
+        angles={name: series.within(whole.times, first) for name, series in scene.angles.items()},
+        far=far_joints(whole, scene.view),
+        stack=whole.stack,
+        set_frames=(first, first + len(scene.track.times)),
+        kept={},
+    ), signal.within(whole.times, first)
+
+
+def _sled_travel(evidence: Evidence, file: BriefFile) -> Series | None:
+    """A followed platform's way; None where none was followed."""
+    if not len(evidence.platform) or file.marks.platform is None:
+        return None
+    width = max(file.marks.platform_cm or (100.0, 100.0))
+    return platform_travel(evidence.times, evidence.platform, np.array(file.marks.platform), width)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue) -> FilmSetting:
@@ -101,11 +137,11 @@ def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue) -> FilmSe
     return FilmSetting(file.view, body, movement, known, _up(file)[0], size, frozenset(file.hidden), frozenset(file.held))
 
 
-def solve_film(evidence: Evidence, brief: Brief, setting: FilmSetting) -> Trajectories:
-    """Where the joints were, from everything seen and clicked."""
-    seen = evidence.swapped(brief.file.swaps)
-    path, plane = track(seen, keyframes(brief, len(evidence.times)), setting)
-    return Trajectories(path, path.camera_compensated(evidence.room), plane, far_joints(seen, setting.view))
+def solve_film(seen: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Trajectories:
+    """Where the joints were, from everything seen, sides exchanged where the coach said so, and clicked."""
+    evidence = near_leg(seen, keys, setting.view, setting.movement.front_leg_near)
+    path, plane = track(evidence, keys, setting)
+    return Trajectories(path, path.camera_compensated(evidence.room), plane, far_joints(evidence, setting.view))
 
 
 def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSetting) -> BodyMotion:
@@ -113,9 +149,15 @@ def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSettin
     still, view, body, up, plane = trajectories.still, setting.view, setting.body, setting.up, trajectories.plane
     side_by_side = setting.movement.standing and not setting.movement.steps
     frontal = fit_frontal(still, view, body, up, setting.size) if side_by_side else None
-    angles = angle_series(still, view, up, _up(file)[1], plane, frontal)
+    trusted = None if plane is None or plane.strained else plane  # one that does not fit may not bend the picture's own angles
+    angles = angle_series(still, view, up, _up(file)[1], trusted, frontal)
+    if near_side(view) is None and not setting.movement.standing:
+        # the bend of a front film's knees is read off the height of hips that stand
+        angles |= {n: a.widened(UNKNOWN_U) for n, a in angles.items() if n.startswith("knee_flexion")}
     standing = standing_scale(still, body) if frontal and body.known() else None
-    px_per_cm = plane.scale() if plane else scales.combine(setting.scale, standing or scales.from_body(still, view, body))
+    px_per_cm = trusted.scale() if trusted else setting.scale
+    if plane is None:
+        px_per_cm = scales.combine(setting.scale, standing or scales.from_body(still, view, body))
     return BodyMotion(angles, frontal, px_per_cm)
 
 

@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+import numpy as np
+
 from deepmirror.core.skeleton import ALL_POINTS, near_side, points_for, sided, split
 from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.camera_motion import PlatformFollower
+from deepmirror.pose.evidence import Array, Evidence, Keyframe
 from deepmirror.pose.flow_pass import follow
+from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.pose_tracker import Plan, look
@@ -33,13 +37,12 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     """Run the network over the film and follow the points through it. Raises BadFilm, CannotSolve, Cancelled."""
     must_hold_together(brief, (film.facts.width, film.facts.height))
     total, keys = len(film.times), keyframes(brief, len(film.times))
-    first = next((k.points for k in sorted(keys, key=lambda k: k.frame)), None)
     every = plan.every(film.times)
     frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
     share = 0.98 if plan is QUICK else 0.65
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
-    evidence = look(frames, film.times, plan, first, tick, subject, mirrored=near_side(brief.file.view) is None)
+    evidence = look(frames, film.times, plan, {k.frame: k.points for k in keys}, tick, subject, mirrored=near_side(brief.file.view) is None)
     return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
 
 
@@ -47,7 +50,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     """Follow the points anew from changed clicks, without running the network again."""
     keys = keyframes(brief, len(film.times))
     extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
-    whole = carry(evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra]), keys, brief.file.view)
+    named = evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra])
+    whole = carry(near_leg(named, keys, brief.file.view, movement.front_leg_near), keys, brief.file.view)
     names = points_for(brief.file.view) + extra
     positions = first_positions(whole.only(names), keys, movement, brief.file.view)
     kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
@@ -63,7 +67,26 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
         followed = _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
         followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
-    return followed.swapped(brief.file.swaps)  # what is kept is what was seen; exchanging sides stays an edit
+    platform = brief.file.marks.platform
+    if near is None and movement.platform_moves and platform is not None:
+        followed = replace(followed, platform=_follow_platform(film, np.array(platform)))
+    return _with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
+
+
+def _follow_platform(film: Film, corners: Array) -> Array:
+    """Where the platform marked on the first picture (corners (4, 2) px) lies in each picture (T, 2, 3)."""
+    follower = PlatformFollower(corners)
+    for _, grey in zip(film.times, film.stream_grey(), strict=False):
+        follower.add(grey)
+    return follower.path()
+
+
+def _with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
+    """What was followed, and the body's points where the network saw them, whichever leg it took them for."""
+    own, there = [followed.names.index(n) for n in ALL_POINTS], [seen.names.index(n) for n in ALL_POINTS]
+    network, sigma = followed.network.copy(), followed.network_sigma.copy()
+    network[:, own], sigma[:, own] = seen.network[:, there], seen.network_sigma[:, there]
+    return replace(followed, network=network, network_sigma=sigma)
 
 
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:

@@ -7,13 +7,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.motion.reps import Rep, find_reps, mark_partials
+from deepmirror.core.motion.reps import Rep, find_reps, mark_partials, with_uncertainty
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.views import facing
 from deepmirror.movements.schema import Movement
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
+LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
+TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
 
 
@@ -26,14 +28,37 @@ class Repetitions:
     leaps: bool
 
 
-def repetitions(angles: dict[str, Series], track: Track, movement: Movement, view: str, pattern: str | None) -> Repetitions:
-    """track: the points with a moving camera's movement taken out; pattern: as the brief names it."""
+def repetitions(
+    angles: dict[str, Series], track: Track, movement: Movement, view: str, pattern: str | None, travel: Series | None = None
+) -> Repetitions:
+    """track: the points with a moving camera's movement taken out; pattern: as the brief names it; travel: a sled's way, cm, which
+    counts the reps of a film that does not show the legs bend."""
+    if travel is not None:
+        found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
+        return Repetitions(travel, found, False)
     signal = rep_signal(angles, movement, view, track.times)
     if leaping(signal):
         return Repetitions(signal, [], True)
     halves = pattern == "one_and_a_half"
     found = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
-    return Repetitions(signal, reps_of_the_set(found, movement, track, view), False)
+    counted = reps_of_the_set(found, movement, track, view)
+    return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u), False)
+
+
+def platform_travel(times: NDArray[np.float64], platform: NDArray[np.float64], corners: NDArray[np.float64], width_cm: float) -> Series:
+    """How far a sled's platform has gone from where it stood at first, cm as the picture shows it, along its own way.
+
+    times (T,) s; platform (T, 2, 3): frame 0 to each frame, px; corners (4, 2) px: as marked on frame 0; width_cm: of its level side.
+    """
+    middle = corners.mean(axis=0)
+    path = platform[:, :, :2] @ middle + platform[:, :, 2]
+    away = path - np.median(path[: max(3, len(path) // 50)], axis=0)
+    way = np.linalg.svd(away - away.mean(axis=0), full_matrices=False)[2][0]
+    along = away @ way
+    along = along if along.max() >= -along.min() else -along
+    sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
+    cm = along * width_cm / float(sides.max())
+    return Series(times, cm, np.full(len(times), TRAVEL_U_CM))
 
 
 def leaping(signal: Series) -> bool:
