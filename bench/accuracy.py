@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bench.floor import clicked_angles
 from deepmirror.core.motion.reps import Rep, find_reps
@@ -23,6 +24,7 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
+from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis, conclude
@@ -96,13 +98,14 @@ def second_seed(truth: dict[str, Any], brief: dict[str, Any]) -> dict[str, Any]:
 def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     """Errors of one film."""
     row, near, clicked = Row(name), truth["near_side"], clicked_angles(analysis, truth)
+    in_set = inside_set(truth)
     for side in (near,) if near else ("left", "right"):
         for angle in ANGLES if near else ("fppa", "knee_flexion"):
             key = angle if angle == "trunk_lean" else f"{angle}_{side}"
             if key in analysis.scene.angles and key in truth["angles_deg"]:
                 series, true = analysis.scene.angles[key], np.array(truth["angles_deg"][key])
                 true = true[: len(series.values)]
-                good = np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)
+                good = (np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)) & in_set[: len(true)]
                 error = np.abs(series.values - true)[good]
                 row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
                 if key in clicked and angle in (*ANGLES, "fppa")[0 if near else -1 :]:
@@ -131,13 +134,30 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
     return row
 
 
+def inside_set(truth: dict[str, Any]) -> NDArray[np.bool_]:
+    """Frames (T,) of the set: all, but for films in which the client walks in or out."""
+    times = frame_times(truth)
+    start, end = truth.get("set_s") or (times[0], times[-1])
+    return (times >= start - 1e-9) & (times <= end + 1e-9)
+
+
+def frame_times(truth: dict[str, Any]) -> NDArray[np.float64]:
+    """Presentation times (T,) s of a film's frames."""
+    given = truth.get("times_s")
+    return np.array(given) if given else np.arange(truth["frames"]) / truth["fps"]
+
+
+def true_reps(truth: dict[str, Any], movement: Movement) -> list[Rep]:
+    """The reps of the noise-free angle, cut as ours are."""
+    side = truth["near_side"] or "left"
+    signal = movement.signal_sign * np.array(truth["angles_deg"][f"{SIGNAL.get(truth['movement'], 'knee_flexion')}_{side}"])
+    keep = inside_set(truth)
+    return find_reps(frame_times(truth)[keep], signal[keep], movement.first_phase, 10.0)
+
+
 def boundaries(analysis: Analysis, truth: dict[str, Any]) -> float:
     """Median error (frames) of the phases' boundaries against the truth's own at 5 % of peak speed."""
-    side = truth["near_side"] or "left"
-    movement = analysis.movement
-    signal = movement.signal_sign * np.array(truth["angles_deg"][f"{SIGNAL.get(truth['movement'], 'knee_flexion')}_{side}"])
-    times = np.arange(len(signal)) / truth["fps"]
-    want = find_reps(times, signal, movement.first_phase, 10.0)
+    want = true_reps(truth, analysis.movement)
     if len(want) != len(analysis.scene.reps):
         return float("nan")
     pairs = zip(analysis.scene.reps, want, strict=True)

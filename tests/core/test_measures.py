@@ -10,8 +10,9 @@ import pytest
 from deepmirror.core.body.client_body import STATURE_SHARES, Body
 from deepmirror.core.camera.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
 from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, highest, lowest
+from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.kinematics import angle_series, signed
-from deepmirror.core.motion.reps import Rep, find_reps
+from deepmirror.core.motion.reps import Rep, find_reps, with_uncertainty
 from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Value
@@ -217,3 +218,35 @@ def test_predicted_lengths_are_the_published_shares_of_stature() -> None:
     body = Body(stature_cm=180, measured_cm={"thigh": 47})
     assert (body.length("thigh").cm, body.length("thigh").source) == (47, "measured")
     assert body.length("foot").cm == pytest.approx(27.36) and body.length("foot").source == "predicted"
+
+
+def test_a_hip_that_was_hidden_lifts_as_surely_as_it_was_seen() -> None:
+    """The same path with and without a hand before the hip: the number stays, its band does not."""
+    times = np.arange(60) / 30
+    lifted = np.zeros((60, 1, 2))
+    lifted[:, 0] = np.stack([np.full(60, 400.0), 300 - 9 * np.exp(-0.5 * ((times - 1) / 0.2) ** 2)], axis=1)
+    rep = find_reps(times, 40 - 40 * np.cos(np.linspace(0, 2 * np.pi, 60)), "eccentric", 25)[0]
+    marks = Marks(pad_line=np.array([[300.0, 320.0], [500.0, 320.0]]))
+
+    def lift(hidden_px: float) -> Value:
+        track = Track(times, ("hip_left",), lifted, np.tile(np.eye(2), (60, 1, 1)), np.full((60, 1), hidden_px))
+        return MEASURES["hip_lift_cm"].compute(MeasurementContext(track, "side-left", {}, [rep], Body(), Value(3.0, 0.0), marks=marks), rep)
+
+    seen, hidden = lift(0.0), lift(5.0)
+    assert seen.value == hidden.value == pytest.approx(3.0, abs=0.1)
+    assert hidden.u == pytest.approx(np.hypot(seen.u, 2 * 5 / 3.0), rel=0.01) and seen.u < 0.8
+
+
+def test_a_signal_lost_for_part_of_a_phase_makes_its_length_unsure() -> None:
+    times = np.arange(240) / 60
+    reps = find_reps(times, 40 - 40 * np.cos(np.linspace(0, 4 * np.pi, 240)), "eccentric", 25)
+    u = np.full(240, 4.0)
+    assert all(max(r.unsure.values()) == 0 for r in with_uncertainty(reps, times, u))
+    u[20:40] = 50.0
+    first, second = with_uncertainty(reps, times, u)
+    assert first.unsure["eccentric"] == pytest.approx(50 / 80, abs=0.02) and first.unsure["concentric"] == 0
+    assert second.unsure == dict.fromkeys(second.unsure, 0.0)
+    track = Track(times, (), np.zeros((240, 0, 2)), np.zeros((240, 0, 0)))
+    scene = MeasurementContext(track, "side-left", {}, [first, second], Body(), None, parse_tempo("2-0-1-0"))
+    share = MEASURES["eccentric_share_pct"].compute
+    assert share(scene, second).u < 5 and share(scene, first).u > 50

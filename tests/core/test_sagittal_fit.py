@@ -117,3 +117,37 @@ def test_a_standing_sole_is_level_unless_it_clearly_is_not(slope: float, click: 
 def test_front_views_have_no_side_plane() -> None:
     track, _, _ = squatting(0.0)
     assert fit_plane(track, "front", Body(stature_cm=170), OPENING, None, UP, SIZE) is None
+
+
+def test_points_followed_wrongly_do_not_bend_what_was_known() -> None:
+    """An ankle that lags behind for part of the set looks like a shank that shortens: neither yaw nor scale may follow it."""
+    track, _, apart = squatting(0.0)
+    lagging = track.positions.copy()
+    ankle = JOINTS.index("ankle")
+    lagging[60:180, ankle, 1] -= 45.0
+    known, body = Value(FOCAL / AWAY_CM, 0.05 * FOCAL / AWAY_CM), Body(measured_cm=dict(LENGTHS))
+    plane = fit_plane(replace(track, positions=lagging), "side-right", body, OPENING, known, UP, SIZE, apart)
+    assert plane is not None and not plane.strained
+    near = FOCAL / (AWAY_CM - 19)  # px per cm at the near leg
+    assert abs(plane.yaw.value) <= plane.yaw.u and abs(plane.scale().value / near - 1) < 0.05
+    unsure = track.covariance.copy()
+    unsure[60:180] *= 400.0  # and where that is known, hardly anything is left of it
+    told = fit_plane(Track(track.times, track.names, lagging, unsure), "side-right", body, OPENING, known, UP, SIZE, apart)
+    assert told is not None and abs(told.scale().value / near - 1) < 0.03 and abs(told.yaw.value) < 2
+
+
+def test_what_settles_nothing_leaves_all_where_it_was_with_its_uncertainty() -> None:
+    track, _, apart = squatting(15.0)
+    known, body = Value(FOCAL / AWAY_CM, 0.05 * FOCAL / AWAY_CM), Body(measured_cm=dict(LENGTHS))
+    plane = fit_plane(track, "side-right", body, OPENING, known, UP, SIZE, apart, None, from_film=False)
+    assert plane is not None
+    assert plane.scale().value == pytest.approx(known.value, rel=0.01) and plane.scale().u == pytest.approx(known.u, rel=0.1)
+    assert plane.yaw.u > 6
+
+
+def test_a_foot_set_ahead_of_the_other_is_no_yaw() -> None:
+    track, _, apart = squatting(0.0)
+    known, body = Value(FOCAL / AWAY_CM, 0.05 * FOCAL / AWAY_CM), Body(measured_cm=dict(LENGTHS))
+    lunging = apart | {"ankle": -200.0}
+    plane = fit_plane(track, "side-right", body, OPENING, known, UP, SIZE, lunging)
+    assert plane is not None and abs(plane.yaw.value) < 4

@@ -56,16 +56,16 @@ def test_turns_are_compared_around_the_circle(watcher: PoseTracker) -> None:
 
 
 class Shows:
-    """A network that wants to look elsewhere: by region looked into, the region it asks for next."""
+    """A network that wants to look elsewhere: by region looked into, the region it asks for next; and how surely it sees a body."""
 
-    def __init__(self, wants: dict[Region, Region]) -> None:
-        self._wants = wants
+    def __init__(self, wants: dict[Region, Region], presence: dict[Region, float] | None = None) -> None:
+        self._wants, self._presence = wants, presence or {}
 
     def look(self, _: np.ndarray, looked: Region) -> Detection:
         points, wanted = np.zeros((39, 2)), self._wants[looked]
         points[33] = wanted.x, wanted.y
         points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
-        return Detection(points, np.ones(39), 0.9)
+        return Detection(points, np.ones(39), self._presence.get(looked, 0.9))
 
 
 @pytest.mark.parametrize("right", ["followed", "anew"])
@@ -80,6 +80,28 @@ def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: PoseTracker, 
     assert seen is not None
     assert np.degrees(seen.next_region().turn) == pytest.approx(np.degrees(both[right].turn))
     assert region_misfit(both[right], seen) == pytest.approx(0, abs=1e-9)
+
+
+def test_a_region_in_which_hardly_a_body_is_seen_is_not_taken_for_lying_well(watcher: PoseTracker) -> None:
+    followed, plate = region(turn_deg=48), region(turn_deg=6)
+    watcher._detectors[0] = Finds(plate)  # type: ignore[call-overload]
+    watcher._networks[0] = Shows({followed: region(turn_deg=44), plate: plate}, {plate: 0.1})  # type: ignore[call-overload]
+    watcher._regions[0] = followed
+    seen = watcher._look(0, 0, EMPTY).seen
+    assert seen is not None and np.degrees(seen.next_region().turn) == pytest.approx(44)
+
+
+def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_till_then() -> None:
+    """Somebody cut off by the picture's edge is followed from the first frame on, and the client clicked on frame 8."""
+    other, client = region(x=1200, side=300), region(x=500)
+    follower = PoseTracker(QUICK, {8: client})
+    for lane in range(2):
+        follower._detectors[lane] = Finds()  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({other: other, client: client})  # type: ignore[call-overload]
+    follower._first = other
+    looked = {look.frame: look.seen for look in follower.run((n, EMPTY) for n in range(0, 24, 4))}
+    places = {n: round(seen.next_region().x) if seen else None for n, seen in looked.items()}
+    assert places == {0: 1200, 4: 1200, 8: 500, 12: 500, 16: 500, 20: 500}
 
 
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])

@@ -8,8 +8,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deepmirror.core.camera.sagittal_fit import STRAIN
-from deepmirror.core.measures.context import CannotTell
 from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
@@ -34,12 +32,11 @@ def askew() -> Analysis:
 def test_nothing_is_judged_that_cannot_be_seen(askew: Analysis) -> None:
     assert askew.judgement.findings == () and len(askew.scene.reps) == 3  # reps show from anywhere, angles do not
     assert not leaping(askew.signal)  # lengths that do not fit may not tear the skeleton
-    refused = {u.measure: u.reason for u in askew.judgement.unmeasurable}
-    assert "camera stands far off" in refused["knee_flexion_min_deg"]
+    doubted = {u.measure for u in askew.judgement.unmeasurable}
+    assert {"knee_flexion_min_deg", "trunk_swing_deg"} <= doubted
     plane = askew.scene.plane
-    assert plane is not None and plane.strained and plane.strain > STRAIN["limit"]
-    with pytest.raises(CannotTell, match="does not fit a side view"):
-        askew.scene.angle("knee_flexion")
+    assert plane is not None and abs(abs(plane.yaw.value) - 42) <= plane.yaw.u + 1  # the camera's own place, as the studio set it
+    assert np.median(askew.scene.angles["hip_flexion_left"].u) > 40  # off by 42° in the middle
 
 
 def test_films_from_the_side_are_not_refused(analyses: dict[str, Analysis]) -> None:

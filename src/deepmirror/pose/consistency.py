@@ -19,6 +19,7 @@ Array = NDArray[np.float64]
 
 AROUND_S = 0.4  # to each side: what was seen there speaks for a frame; our own choice
 FOUND_SHARE = 0.04  # of the shank: a patch found this near where the point was put bears it out
+HELD_PX = 5.0  # flow or a patch less sure than this leads no point; our own choice
 SUPPORT = 0.5  # of the frames around: so many found patches bear a point out whatever the network sees
 
 
@@ -38,6 +39,12 @@ def misfit(evidence: Evidence, own: Offsets, weights: dict[str, SourceWeights], 
     mean = _around(np.where(looked, ratio, 0.0), evidence.times) / np.maximum(_around(looked.astype(float), evidence.times), 1e-6)
     needed = 1 - np.clip(borne_out / SUPPORT, 0, 1)
     return np.asarray(1 + needed * np.maximum(mean - 1, 0.0))
+
+
+def followed(evidence: Evidence) -> Array:
+    """(T, P) share of the frames around each in which flow or a patch held the point, so that the network did not lead it there."""
+    held = (evidence.step_sigma < HELD_PX) | (evidence.match_sigma < HELD_PX)
+    return _around(held.astype(float), evidence.times)
 
 
 def widened(covariance: Array, grown: Array) -> Array:

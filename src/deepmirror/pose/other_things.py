@@ -54,7 +54,8 @@ def _flow_elsewhere(evidence: Evidence, calm: Array, shank: float) -> Mask:
     flowed, moved = (way[last] - way[first]) / whole, calm[last] - calm[first]
     far = np.linalg.norm(moved, axis=2)
     speed = np.gradient(calm, evidence.times, axis=0)
-    allowed = NETWORK_WANDERS * shank + NETWORK_LAG_S * np.linalg.norm(speed[last] - speed[first], axis=2)
+    doubt = _network_doubt(evidence)
+    allowed = NETWORK_WANDERS * shank + NETWORK_LAG_S * np.linalg.norm(speed[last] - speed[first], axis=2) + doubt[first] + doubt[last]
     astray = (
         np.min(
             [
@@ -71,6 +72,17 @@ def _flow_elsewhere(evidence: Evidence, calm: Array, shank: float) -> Mask:
     return np.asarray(_spread(astray, half) | (always & travels.any(axis=0))[None])
 
 
+def _network_doubt(evidence: Evidence) -> Array:
+    """(T, P) px by which two networks disagree beyond what is usual: one that does not know where a joint is has no say on its flow."""
+    frames, out = np.arange(len(evidence.times)), np.zeros_like(evidence.network_sigma)
+    for p in range(out.shape[1]):
+        looked = np.isfinite(evidence.network_sigma[:, p])
+        if looked.any():
+            sigma = np.interp(frames, frames[looked], evidence.network_sigma[looked, p])
+            out[:, p] = np.maximum(sigma - 2 * float(np.percentile(sigma, 10)), 0.0)
+    return out
+
+
 def _carriers(names: list[str]) -> list[int]:
     """For each point the one whose way it may take as well as its own: the ankle's for a shoe's ends, which the network knows worst."""
     own = {n: i for i, n in enumerate(names)}
@@ -85,7 +97,7 @@ def _spread(mask: Mask, half: int) -> Mask:
 
 def _patch_elsewhere(evidence: Evidence, calm: Array, shank: float) -> Mask:
     """(T, P): frames whose patch has gone another way since it was learned than the network has."""
-    out, carriers = np.zeros(evidence.match_sigma.shape, bool), _carriers(evidence.names)
+    out, carriers, doubt = np.zeros(evidence.match_sigma.shape, bool), _carriers(evidence.names), _network_doubt(evidence)
     for k, (frame, point, x, y, _) in enumerate(evidence.learned):
         p, f = int(point), int(frame)
         if p < 0 or f >= len(calm):
@@ -95,5 +107,5 @@ def _patch_elsewhere(evidence: Evidence, calm: Array, shank: float) -> Mask:
         carried = calm[:, carriers[p]] - calm[f, carriers[p]]
         with np.errstate(invalid="ignore"):
             miss = [np.linalg.norm(gone - way, axis=1) - PATCH_SHORT * np.linalg.norm(way, axis=1) for way in (moved, carried)]
-            out[:, p] |= rows & (np.min(miss, axis=0) > PATCH_WANDERS * shank)
+            out[:, p] |= rows & (np.min(miss, axis=0) > PATCH_WANDERS * shank + doubt[:, p] + doubt[f, p])
     return out

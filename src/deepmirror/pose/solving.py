@@ -12,6 +12,7 @@ from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.annotations import Annotated
+from deepmirror.pose.consistency import misfit, widened
 from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.film_setting import FilmSetting
@@ -91,7 +92,9 @@ class _SideProblem:
     def free(self) -> Solution:
         """The points without plane and lengths."""
         usual = source_weights(self._annotated.setting)
-        return self._solve(self.corrected.evidence, usual, None, None, PASSES, False)
+        found = self._solve(self.corrected.evidence, usual, None, None, PASSES, True)
+        grown = misfit(self.corrected.evidence, self.corrected.offsets, usual, found)
+        return replace(found, covariance=widened(found.covariance, grown))
 
     def _solve(
         self, evidence: Evidence, weights: dict[str, SourceWeights], lengths: Lengths | None, start: Array | None, passes: int, last: bool
@@ -113,7 +116,10 @@ class _SideProblem:
                 break
             evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, solution.positions)
             lengths = side_lengths(evidence, keys, plane, setting, solution.positions)
-            solution = self._solve(evidence, weights, lengths, solution.positions, REFINED, round_number == PLANE_ROUNDS)
+            last = round_number == PLANE_ROUNDS
+            found = self._solve(evidence, weights, lengths, solution.positions, REFINED, last)
+            # how well each point shows is known from the solution without lengths
+            solution = found if last else replace(found, covariance=free.covariance)
         return Solved(self.corrected, evidence, solution, plane)
 
     def without_lengths(self, free: Solution, plane: Plane | None) -> Solved:

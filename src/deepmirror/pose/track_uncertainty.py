@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import split
 from deepmirror.core.trajectories import Track
 from deepmirror.fitted import fitted, fitted_by_name
-from deepmirror.pose.consistency import misfit, widened
+from deepmirror.pose.consistency import followed, misfit, widened
 from deepmirror.pose.evidence import Evidence, shank_px
 from deepmirror.pose.offsets import Offsets
 from deepmirror.pose.solving import Solved
@@ -47,10 +47,10 @@ def with_uncertainty(solved: Solved) -> Track:
     return Track(evidence.times, tuple(evidence.names), solution.positions, covariance, unseen)
 
 
-def _systematic(evidence: Evidence, own: Offsets, solution: Solution, shares: Array, followed: float) -> Array:
+def _systematic(evidence: Evidence, own: Offsets, solution: Solution, shares: Array, share: float) -> Array:
     """Covariance (T, 2P, 2P) px² of the errors that last: what is left of the offset (shares (P,) of it), and the drift with posture.
 
-    followed: share of the offset's growth away from the clicked postures that is left in the track.
+    share: of the offset's growth away from the clicked postures, left in the track where flow and patches lead it; all of it elsewhere.
     Flow and patches make up for part of what the network's offset does between clicked postures.
     """
     frames, points = evidence.network.shape[:2]
@@ -58,7 +58,8 @@ def _systematic(evidence: Evidence, own: Offsets, solution: Solution, shares: Ar
     drift = np.array([DRIFT_SHARE.get(split(n)[0], DRIFT_REST) for n in evidence.names])[:, None] * shank
     sigma = own.sigma * shares[:, None]
     best = sigma.min(axis=0)
-    away = followed * np.sqrt(sigma**2 - best**2)
+    left = (share + (1 - share) * (1 - followed(evidence)))[..., None]
+    away = left * np.sqrt(sigma**2 - best**2)
     along, across = np.moveaxis(best**2 + drift**2 + away**2, 2, 0)
     c, s = np.cos(own.turn), np.sin(own.turn)
     out = np.zeros((frames, points, 2, points, 2))

@@ -31,18 +31,19 @@ from deepmirror.fitted import fitted, fitted_by_name
 
 Array = NDArray[np.float64]
 
-YAW_SD_DEG = 12.0  # how far a phone put down for a side film usually stands off; common practice, no source
+# How far a phone put down for a side film usually stands off: most do by a few degrees, and some by thirty, so that little pulls it
+# back from there but it takes more than a few per cent of a length to get there. Common practice, no source.
+YAW_USUAL_DEG = 6.0
 SEEN_LENGTH_SD = fitted("seen_length_sd")
 ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
-INDEPENDENT_POSES = 10.0  # so many poses of a set tell something of their own; our own estimate, no source
+INDEPENDENT_POSES = 5.0  # so many poses of a set tell something of their own; our own estimate, no source
 STRAIN = fitted_by_name("strain")
 SEPARATION_SD_CM = fitted_by_name("separation_sd")
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
 STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
-
 
 YAW, FOOT, SCALE, SOLE = (PlaneParameters._fields.index(name) for name in ("yaw_deg", "foot_deg", "log_scale", "sole_deg"))
 FITTED = SOLE
@@ -218,14 +219,16 @@ def fit_plane(
     way = 1 if view == "side-right" else -1
     across = way * np.array([-up[1], up[0]])
     lengths = {s: body.length(s).cm for s in ("thigh", "shank", "foot", "trunk")}
-    seen = {}
+    seen, blur = {}, {}
     for segment in ("thigh", "shank", "foot"):
         a, b = (sided(j, near) for j in SEGMENTS[segment])
         if track.has(a, b):
             d = track.point(b) - track.point(a)
-            seen[segment] = _spread_poses(np.stack([d @ across, d @ up], axis=1))
+            flat = np.stack([d @ across, d @ up], axis=1)
+            poses = _spread_poses(flat)
+            seen[segment], blur[segment] = flat[poses], np.hypot(track.sigma(a), track.sigma(b))[poses]
     guess = known_scale.value if known_scale else _first_scale(seen, lengths)
-    problem = _Fit(seen if from_film else {}, lengths, guess, body, opening, known_scale, way, separations_px or {})
+    problem = _Fit(seen if from_film else {}, blur, lengths, guess, body, opening, known_scale, way, separations_px or {})
     theta, covariance = problem.solve(before)
     covariance = np.pad(covariance, (0, 1))
     theta = np.append(theta, 0.0)  # the sole's slope
@@ -278,12 +281,17 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     )
 
 
-def _spread_poses(d: Array, count: int = 40) -> Array:
-    """Poses spread evenly over the directions a segment took, so that long rests do not outvote the far posture."""
-    order = np.argsort(np.arctan2(d[:, 0], d[:, 1]))
-    angles = np.arctan2(d[order, 0], d[order, 1])
-    wanted = np.linspace(angles[0], angles[-1], count)
-    return d[order[np.clip(np.searchsorted(angles, wanted), 0, len(d) - 1)]]
+def _seldom(share: float) -> float:
+    """Residual whose square is twice the negative log-likelihood of a Cauchy distribution, for a deviation over its half width."""
+    return float(np.copysign(np.sqrt(2 * np.log1p(share**2)), share))
+
+
+def _spread_poses(d: Array, count: int = 40) -> NDArray[np.intp]:
+    """Frames spread evenly over the directions a segment (T, 2) took, so that long rests do not outvote the far posture."""
+    angles = np.arctan2(d[:, 0], d[:, 1])
+    order = np.argsort(angles)
+    wanted = np.linspace(angles[order[0]], angles[order[-1]], count)
+    return np.asarray(order[np.clip(np.searchsorted(angles[order], wanted), 0, len(d) - 1)])
 
 
 def _first_scale(seen: dict[str, Array], lengths: dict[str, float]) -> float:
@@ -296,6 +304,7 @@ class _Fit:
     """The least-squares problem over PlaneParameters, without the sole."""
 
     seen: dict[str, Array]
+    blur: dict[str, Array]
     lengths: dict[str, float]
     guess: float
     body: Body
@@ -308,7 +317,7 @@ class _Fit:
         """How far the parameters lie from what was known beforehand, in standard deviations. theta (8,)."""
         p = PlaneParameters(*theta)
         splay, splay_sd = self._splay()
-        rows = [p.yaw_deg / YAW_SD_DEG, (p.splay_cm - splay) / splay_sd]
+        rows = [_seldom(p.yaw_deg / YAW_USUAL_DEG), (p.splay_cm - splay) / splay_sd]
         for opened, (mean, sd) in ((p.thigh_deg, self.opening.thigh), (p.shank_deg, self.opening.shank), (p.foot_deg, self.opening.foot)):
             rows.append((opened - mean) / sd)
         u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
@@ -330,7 +339,8 @@ class _Fit:
             length = self.lengths[segment] * scale * p.stretch(segment)
             slope, constant = p.slant(segment, scale)
             whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
-            noise = SEEN_LENGTH_SD * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
+            sd = np.hypot(SEEN_LENGTH_SD, self.blur[segment] / length)
+            noise = sd * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
         return np.concatenate(rows)
 
@@ -376,9 +386,7 @@ class _Fit:
         first = PlaneParameters(0.0, usual.thigh[0], usual.shank[0], usual.foot[0], 0.0, 0.0, 0.0, self._splay()[0])
         # a shortened segment may point to either side: try both, unless an earlier fit has chosen
         starts = (
-            [before.theta[:FITTED]]
-            if before is not None
-            else [np.array(first._replace(yaw_deg=yaw)[:FITTED]) for yaw in (0.0, 15.0, -15.0)]
+            [np.array(first._replace(yaw_deg=yaw)[:FITTED]) for yaw in (0.0, 15.0, -15.0)] if before is None else [before.theta[:FITTED]]
         )
         best = None
         for start in starts:

@@ -112,6 +112,7 @@ def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, f
     return replace(
         scene,
         track=scene.track.within(whole.times, first, still, sigma),
+        plane=None if scene.plane is None else replace(scene.plane, standing=scene.plane.standing + first),
         seen=scene.film_track.within(whole.times, first, around, sigma),
         angles={name: series.within(whole.times, first) for name, series in scene.angles.items()},
         far=far_joints(whole, scene.view),
