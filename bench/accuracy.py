@@ -106,6 +106,8 @@ def compare(name: str, analysis: Analysis, truth: dict[str, Any]) -> Row:
                 series, true = analysis.scene.angles[key], np.array(truth["angles_deg"][key])
                 true = true[: len(series.values)]
                 good = (np.abs(true) < 60 if angle == "fppa" else np.ones(len(true), bool)) & in_set[: len(true)]
+                if not good.any():
+                    continue
                 error = np.abs(series.values - true)[good]
                 row.errors[key if not near else angle] = (float(np.median(error)), float(np.percentile(error, 95)))
                 if key in clicked and angle in (*ANGLES, "fppa")[0 if near else -1 :]:

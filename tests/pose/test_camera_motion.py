@@ -13,7 +13,7 @@ from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.camera_motion import PlatformFollower, RoomFollower
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.rigid_attachment import carry_feet_on_platform
-from deepmirror.services.films.repetitions import platform_travel, repetitions
+from deepmirror.services.films.repetitions import repetitions, sled_travel
 
 
 def wall() -> np.ndarray:
@@ -87,7 +87,7 @@ def test_clicked_feet_go_with_the_platform_and_its_way_counts_the_reps() -> None
     told = carry_feet_on_platform(evidence, [Keyframe(0, {"toe_left": (300.0, 120.0), "knee_left": (1.0, 1.0)})])
     assert np.abs(told.network[:, 0] - np.stack([np.full(61, 300.0), 120 + way], axis=1)).max() < 1.5
     assert (told.network[:, 1:] == 30.0).all()  # not clicked, or not on the platform
-    travel = platform_travel(evidence.times, evidence.platform, CORNERS, 80.0)
+    travel = sled_travel(evidence.times, evidence.platform, CORNERS.mean(axis=0), 240 / 80)
     assert travel.values.max() == pytest.approx(60 / 240 * 80, abs=0.6)
     press = load_catalogue().movement("leg_press")
     track = Track(evidence.times, (), np.zeros((61, 0, 2)), np.zeros((61, 0, 0)))

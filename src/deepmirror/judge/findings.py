@@ -100,6 +100,10 @@ class Judgement:
     unmeasurable: tuple[Unmeasurable, ...]
     schools: dict[str, str] = field(default_factory=dict)
 
+    def asking(self, *more: Unmeasurable) -> Judgement:
+        """The same with what else the film cannot tell said first."""
+        return replace(self, unmeasurable=(*more, *self.unmeasurable)) if more else self
+
     @property
     def breakdown(self) -> tuple[int, Finding] | None:
         """The first rep whose form left the set's own standard, and how: a fault of form that the reps before it did not have."""

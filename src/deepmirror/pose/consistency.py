@@ -7,10 +7,13 @@ is wrong, and nobody knows which: so the uncertainty reaches over to the other (
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.pose.evidence import Evidence, shank_px
+from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.offsets import Offsets
 from deepmirror.pose.source_weights import SourceWeights, weight_of
 from deepmirror.pose.trajectory_solver import Solution
@@ -19,6 +22,8 @@ Array = NDArray[np.float64]
 
 AROUND_S = 0.4  # to each side: what was seen there speaks for a frame; our own choice
 FOUND_SHARE = 0.04  # of the shank: a patch found this near where the point was put bears it out
+# How far off its click a point may lie: of the click's own sd, and of the shank; our own choice.
+CLICK_SLACK_SD, CLICK_SLACK_SHARE = 3.0, 0.02
 HELD_PX = 5.0  # flow or a patch less sure than this leads no point; our own choice
 SUPPORT = 0.5  # of the frames around: so many found patches bear a point out whatever the network sees
 
@@ -39,6 +44,26 @@ def misfit(evidence: Evidence, own: Offsets, weights: dict[str, SourceWeights], 
     mean = _around(np.where(looked, ratio, 0.0), evidence.times) / np.maximum(_around(looked.astype(float), evidence.times), 1e-6)
     needed = 1 - np.clip(borne_out / SUPPORT, 0, 1)
     return np.asarray(1 + needed * np.maximum(mean - 1, 0.0))
+
+
+@dataclass(frozen=True)
+class LooseClick:
+    """A click that what the film shows does not go with: which point on which frame, and how far off it lies, px."""
+
+    name: str
+    frame: int
+    miss_px: float
+
+
+def loose_clicks(keys: Sequence[Keyframe], names: list[str], solution: Solution) -> tuple[LooseClick, ...]:
+    """The clicks that lie further from where their points were put than their own noise explains."""
+    slack, out = CLICK_SLACK_SHARE * shank_px(solution.positions, names), []
+    for key in keys:
+        for name in (n for n in key.points if n in names):
+            miss = float(np.linalg.norm(solution.positions[key.frame, names.index(name)] - np.array(key.points[name])))
+            if miss > CLICK_SLACK_SD * key.sigma_px + slack:
+                out.append(LooseClick(name, key.frame, miss))
+    return tuple(out)
 
 
 def followed(evidence: Evidence) -> Array:

@@ -39,6 +39,7 @@ NETWORK_SIGMA_SHARE = {
     "toe": 0.04,
 }
 ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
+CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
 SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much nearer to the one before
 LEG = ("hip", "knee", "ankle", "heel", "toe")
 
@@ -93,7 +94,8 @@ class PoseTracker:
             return Look(frame, None, None)
         network = self._networks[lane]
         looks = [(r, network.look(rgb, r)) for r in (followed, self._afresh(lane, rgb, followed)) if r is not None]
-        region, seen = min(looks, key=lambda look: region_misfit(*look) + ABSENCE_COSTS * (1 - look[1].presence))
+        costs = [region_misfit(*look) + ABSENCE_COSTS * (1 - look[1].presence) for look in looks]
+        region, seen = looks[-1] if costs[-1] < costs[0] - CHANGE_COSTS else looks[0]
         there = seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (region.x, region.y)

@@ -12,7 +12,7 @@ from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.annotations import Annotated
-from deepmirror.pose.consistency import misfit, widened
+from deepmirror.pose.consistency import loose_clicks, misfit, widened
 from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.film_setting import FilmSetting
@@ -26,8 +26,6 @@ Array = NDArray[np.float64]
 USUAL_STANCE = (1.1, 0.3)  # standing sets: ankles' distance as a share of the shoulder joints'; common practice, no source
 PLANE_ROUNDS = 2  # the plane from the points, the points from the plane's lengths, and once more
 CLICKED_LEG = ("hip", "knee", "ankle")
-# How far off its click a point may lie: of the click's own sd, and of the shank; our own choice.
-CLICK_SLACK_SD, CLICK_SLACK_SHARE = 3.0, 0.02
 REFINED = 3  # passes of a solution that begins at another one
 
 
@@ -131,15 +129,8 @@ class _SideProblem:
 
     def clicks_hold(self, solution: Solution) -> bool:
         """Whether the leg's points lie where they were clicked, within the clicks' noise."""
-        names, near = self.corrected.evidence.names, self._annotated.setting.near or "left"
-        leg = {sided(j, near) for j in CLICKED_LEG} & set(names)
-        slack = CLICK_SLACK_SHARE * shank_px(solution.positions, names)
-        for key in self._annotated.keys:
-            for name in leg & set(key.points):
-                miss = np.linalg.norm(solution.positions[key.frame, names.index(name)] - np.array(key.points[name]))
-                if miss > CLICK_SLACK_SD * key.sigma_px + slack:
-                    return False
-        return True
+        leg = {sided(j, self._annotated.setting.near or "left") for j in CLICKED_LEG}
+        return not any(c.name in leg for c in loose_clicks(self._annotated.keys, self.corrected.evidence.names, solution))
 
 
 def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:

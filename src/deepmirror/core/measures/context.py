@@ -169,6 +169,8 @@ class MeasurementContext:
             if key in self.angles:
                 if spec.front_only:
                     self.check_front()
+                    if self.platform_moves and self.view == "rear":
+                        raise CannotTell("from behind the head trunk and head hide hips and knees", FILM_FRONT)
                     return self.angles[key].widened(self.turned_u("deg" if spec.unit == "°" else "pct"))
                 if self.plane is not None and self.plane.strained:
                     raise CannotTell("the picture does not fit a side view of this client: the camera stands far off", FILM_SIDE)

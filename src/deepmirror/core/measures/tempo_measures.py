@@ -44,7 +44,8 @@ def frame_s(scene: MeasurementContext) -> float:
 def range_share(scene: MeasurementContext, rep: Rep) -> Value:
     """The rep's range as percent of the set's median range."""
     middle = float(np.median([r.range for r in scene.reps]))
-    return Value(100 * rep.range / middle, RANGE_SHARE_U_PCT)
+    share, lost = 100 * rep.range / middle, max(rep.unsure.values(), default=0.0)
+    return Value(share, RANGE_SHARE_U_PCT).widened(share * lost)
 
 
 def phase_share(phase: str) -> RepMeasure:
@@ -96,12 +97,13 @@ def hold(phase: str) -> RepMeasure:
 
 
 def _lost_s(rep: Rep, phase: str, seconds: float) -> float:
-    """What a signal that was lost for part of a phase adds to the uncertainty (k = 2, s) of its length: a signal lost for half of
-    the rep's way may have hidden as much again."""
-    share = min(max(rep.unsure.get(phase, 0.0), *rep.unsure.values()) if rep.unsure else 0.0, MOST_LOST)
+    """What a signal that crept, or was lost for part of a phase, adds to the uncertainty (k = 2, s) of its length: one that was lost
+    for half of the rep's way may have hidden as much again."""
+    creep = rep.creep_s.get(phase, sum(rep.creep_s.values()))  # a hold is what the phases beside it leave
+    share = min(max(rep.unsure.values(), default=0.0), MOST_LOST)
     if share < LEAST_LOST:
-        return 0.0
-    return max(seconds, rep.turn_start_s - rep.start_s) * share / (1 - share)
+        return creep
+    return creep + max(seconds, rep.turn_start_s - rep.start_s) * share / (1 - share)
 
 
 def _sharpness(rep: Rep, where: float) -> Value:
@@ -163,7 +165,9 @@ def lockout(scene: MeasurementContext, rep: Rep) -> Value:
 
 def drop(scene: MeasurementContext, rep: Rep) -> Value:
     """Mean lowering speed in the last third as percent of that in the first two: over 100 it speeds up on the way down."""
-    return Value(100 * rep.late_lowering, 15.0)
+    lowering = rep.phases_s["eccentric"] or 1.0
+    share = max(rep.creep_s.get("eccentric", 0.0) / lowering, max(rep.unsure.values(), default=0.0))
+    return Value(100 * rep.late_lowering, 15.0).widened(100 * rep.late_lowering * min(2 * share, 1.0) if share > LEAST_LOST else 0.0)
 
 
 def speed_loss(scene: MeasurementContext) -> Value:

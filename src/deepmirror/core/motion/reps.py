@@ -22,6 +22,10 @@ Array = NDArray[np.float64]
 FirstPhase = Literal["eccentric", "concentric"]
 
 SPEED_SHARE = 0.05  # of the phase's peak speed; our batch contract's definition
+CREEP_SHARE, START_TAKES_S = (
+    0.15,
+    0.2,
+)  # of a phase's peak speed: below it a phase creeps; what a start or stop takes to pass it; our own choice
 PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
@@ -45,7 +49,8 @@ class Rep:
     accelerations: largest one (signal's unit/s²) around the start, while arriving at the reversal, around it, and at the
     end. late_lowering: mean lowering speed in the last third over that of the rest. block: from 1; halves: half reps inside.
     leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
-    than it is in the set, because what it is read from was hidden or lost.
+    than it is in the set, because what it is read from was hidden or lost. creep_s: phase -> how long it goes hardly faster than
+    the speed at which it begins or ends: there a small error moves its boundary by as much.
     """
 
     number: int
@@ -65,6 +70,7 @@ class Rep:
     halves: int = 0
     leg: str | None = None
     unsure: dict[str, float] = field(default_factory=dict)
+    creep_s: dict[str, float] = field(default_factory=dict)
 
     @property
     def bottom_s(self) -> float:
@@ -229,10 +235,20 @@ def _number(
                 first,
                 block=block,
                 halves=len(tops[i]) - 1,
+                creep_s={order[0]: _creep(grid, rates, start, turn_start), order[2]: _creep(grid, -rates, turn_end, end)},
             )
         )
         block += rest
     return mark_partials(reps)
+
+
+def _creep(grid: Array, rates: Array, start: float, end: float) -> float:
+    """Seconds of a phase before it first and after it last goes clearly faster than where it begins and ends, beyond what a start takes."""
+    inside = (grid >= start) & (grid <= end)
+    quick = grid[inside & (rates > CREEP_SHARE * rates[inside].max(initial=0.0))]
+    if not len(quick):
+        return 0.0
+    return max(float(quick[0]) - start - START_TAKES_S, 0.0) + max(end - float(quick[-1]) - START_TAKES_S, 0.0)
 
 
 def _late(grid: Array, rates: Array, start: float, end: float) -> float:

@@ -12,9 +12,9 @@ from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing
 from deepmirror.core.camera.frontal_yaw import frontal_yaw
 from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import compensate_camera_motion
-from deepmirror.core.measures.context import FILM_SIDE, Marks, MeasurementContext
+from deepmirror.core.measures.context import FILM_SIDE, Advice, Marks, MeasurementContext, Remedy
 from deepmirror.core.motion.kinematics import LEVEL_U_DEG, angle_series
-from deepmirror.core.skeleton import near_side, points_for, sided
+from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
@@ -24,6 +24,7 @@ from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, 
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.near_leg import near_leg
@@ -31,25 +32,28 @@ from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, platform_travel, repetitions
+from deepmirror.services.films.repetitions import Repetitions, repetitions, sled_travel
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.services.posture.posture_commands import body_of
 
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
 OUTSIDE_SHARE = 0.25  # of the shank: how well the network alone tells where a point is; our own estimate, no source
+USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
+LOOK_AGAIN = Advice(Remedy.MARK, "Look at those points again on that frame: place them anew, or leave out what is hidden there.")
 NOT_FOLLOWED = "The points of this side were not followed through the film yet: measure it anew (M)."
 
 
 @dataclass(frozen=True)
 class Trajectories:
     """Where the joints were: path as the film shows them; still with a moving camera's movement taken out; plane of side films;
-    far (T, 2) px: a side film's far joints as the network alone sees them, gaps bridged."""
+    far (T, 2) px: a side film's far joints as the network alone sees them, gaps bridged; loose: clicks that do not go with the film."""
 
     path: Track
     still: Track
     plane: Plane | None
     far: dict[str, NDArray[np.float64]]
+    loose: tuple[LooseClick, ...]
 
 
 @dataclass(frozen=True)
@@ -91,15 +95,27 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     evidence, keys = whole.between(first, last), [replace(k, frame=k.frame - first) for k in keys]
     trajectories = solve_film(evidence, keys, setting)
     motion = body_motion(trajectories, brief.file, setting)
-    travel = _sled_travel(evidence, brief.file)
+    travel = _sled_travel(evidence, brief.file, keys)
     found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
     judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build_view(brief.file, scene, measured))
+    judgement = judgement.asking(*_asked_again(trajectories.loose, evidence.times))
     if found.leaps:
-        judgement = replace(judgement, unmeasurable=(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"), *judgement.unmeasurable))
+        judgement = judgement.asking(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"))
     scene, signal = _in_whole_film(scene, found.signal, whole, first)
     return Analysis(facts, brief, setting.movement, scene, signal, measured, judgement)
+
+
+def _asked_again(loose: tuple[LooseClick, ...], times: NDArray[np.float64]) -> list[Unmeasurable]:
+    """What to ask the coach about each frame whose clicks the film does not bear out."""
+    out = []
+    for frame in sorted({c.frame for c in loose}):
+        names = ", ".join(c.name.replace("_", " ") for c in loose if c.frame == frame)
+        furthest = max(c.miss_px for c in loose if c.frame == frame)
+        reason = f"clicked at {times[frame]:.1f} s, up to {furthest:.0f} px from where the film and the client's lengths put it: {names}"
+        out.append(Unmeasurable("clicks", reason, LOOK_AGAIN, "Clicks the film does not bear out"))
+    return out
 
 
 def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, first: int) -> tuple[MeasurementContext, Series]:
@@ -122,12 +138,19 @@ def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, f
     ), signal.within(whole.times, first)
 
 
-def _sled_travel(evidence: Evidence, file: BriefFile) -> Series | None:
-    """A followed platform's way; None where none was followed."""
-    if not len(evidence.platform) or file.marks.platform is None:
+def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> Series | None:
+    """A followed sled's way, from its marked platform or the feet clicked on it; None where none was followed."""
+    if not len(evidence.platform):
         return None
-    width = max(file.marks.platform_cm or (100.0, 100.0))
-    return platform_travel(evidence.times, evidence.platform, np.array(file.marks.platform), width)
+    if file.marks.platform is not None:
+        corners = np.array(file.marks.platform)
+        breadth = float(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).max())
+        return sled_travel(evidence.times, evidence.platform, corners.mean(axis=0), breadth / max(file.marks.platform_cm or (USUAL_CM,)))
+    ankles = np.array([p for k in keys for n, p in k.points.items() if split(n)[0] == "ankle"])
+    if len(ankles) != len(SIDES):
+        return None
+    apart = float(np.linalg.norm(ankles[0] - ankles[1]))
+    return sled_travel(evidence.times, evidence.platform, ankles.mean(axis=0), apart / USUAL_STANCE_CM)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue) -> FilmSetting:
@@ -141,8 +164,9 @@ def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue) -> FilmSe
 def solve_film(seen: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Trajectories:
     """Where the joints were, from everything seen, sides exchanged where the coach said so, and clicked."""
     evidence = near_leg(seen, keys, setting.view, setting.movement.front_leg_near)
-    path, plane = track(evidence, keys, setting)
-    return Trajectories(path, path.camera_compensated(evidence.room), plane, far_joints(evidence, setting.view))
+    found = track(evidence, keys, setting)
+    far = far_joints(evidence, setting.view)
+    return Trajectories(found.track, found.track.camera_compensated(evidence.room), found.plane, far, found.loose)
 
 
 def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSetting) -> BodyMotion:

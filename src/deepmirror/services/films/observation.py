@@ -25,6 +25,8 @@ from deepmirror.pose.stack import follow_stack
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import must_hold_together
 
+FEET = ("ankle", "heel", "toe")
+AROUND_FEET = 0.15  # of the breadth over both feet: the platform they stand on shows around them; our own choice
 LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
 
 
@@ -67,10 +69,25 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
         followed = _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
         followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
-    platform = brief.file.marks.platform
-    if near is None and movement.platform_moves and platform is not None:
-        followed = replace(followed, platform=_follow_platform(film, np.array(platform)))
+    corners = _on_sled(brief, movement, keys)
+    if near is None and corners is not None:
+        followed = replace(followed, platform=_follow_platform(film, corners))
     return _with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
+
+
+def _on_sled(brief: Brief, movement: Movement, keys: list[Keyframe]) -> Array | None:
+    """Four corners (4, 2) px on the first picture of what a sled carries: its marked platform, else the feet clicked there."""
+    if not movement.platform_moves:
+        return None
+    if brief.file.marks.platform is not None:
+        return np.array(brief.file.marks.platform)
+    feet = [p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in FEET]
+    if len(feet) < 2 * len(FEET):
+        return None
+    low, high = np.min(feet, axis=0), np.max(feet, axis=0)
+    margin = AROUND_FEET * float((high - low).max())
+    (x0, y0), (x1, y1) = low - margin, high + margin
+    return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
 
 
 def _follow_platform(film: Film, corners: Array) -> Array:

@@ -13,6 +13,8 @@ from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.views import facing
 from deepmirror.movements.schema import Movement
 
+Array = NDArray[np.float64]
+
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
@@ -45,20 +47,17 @@ def repetitions(
     return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u), False)
 
 
-def platform_travel(times: NDArray[np.float64], platform: NDArray[np.float64], corners: NDArray[np.float64], width_cm: float) -> Series:
-    """How far a sled's platform has gone from where it stood at first, cm as the picture shows it, along its own way.
+def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> Series:
+    """How far what a sled carries has gone from where it was at first, cm as the picture shows it, along its own way.
 
-    times (T,) s; platform (T, 2, 3): frame 0 to each frame, px; corners (4, 2) px: as marked on frame 0; width_cm: of its level side.
+    times (T,) s; platform (T, 2, 3): frame 0 to each frame, px; at (2,) px: the place on it, on frame 0.
     """
-    middle = corners.mean(axis=0)
-    path = platform[:, :, :2] @ middle + platform[:, :, 2]
+    path = platform[:, :, :2] @ at + platform[:, :, 2]
     away = path - np.median(path[: max(3, len(path) // 50)], axis=0)
     way = np.linalg.svd(away - away.mean(axis=0), full_matrices=False)[2][0]
     along = away @ way
     along = along if along.max() >= -along.min() else -along
-    sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
-    cm = along * width_cm / float(sides.max())
-    return Series(times, cm, np.full(len(times), TRAVEL_U_CM))
+    return Series(times, along / px_per_cm, np.full(len(times), TRAVEL_U_CM))
 
 
 def leaping(signal: Series) -> bool:
@@ -67,7 +66,7 @@ def leaping(signal: Series) -> bool:
     return bool(np.any(steps[gaps < LEAP_GAP_S] > LEAP_DEG))
 
 
-def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: NDArray[np.float64]) -> Series:
+def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: Array) -> Series:
     """The series that counts reps: the near side's, or the mean of both sides in front and rear views.
 
     Level throughout, so that no rep is counted, where a point it needs was left out. times (T,) s.
@@ -93,7 +92,7 @@ def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str
     ankle, hip, knee = (track.point(sided(j, near)) for j in ("ankle", "hip", "knee"))
     shank = float(np.percentile(np.linalg.norm(knee - ankle, axis=1), 90))
 
-    def at(path: NDArray[np.float64], time: float) -> NDArray[np.float64]:
+    def at(path: Array, time: float) -> Array:
         return np.asarray(path[int(np.argmin(np.abs(track.times - time)))])
 
     if movement.standing and not movement.steps:
