@@ -74,3 +74,16 @@ def test_a_patch_that_was_left_behind_is_dropped() -> None:
     learned = np.array([[0.0, KNEE, start[0], start[1], 0.0]])
     told = without_other_things(replace(evidence, match=match, match_key=key, match_sigma=sigma, learned=learned)).match_sigma[:, KNEE]
     assert told[0] == 2.5 and told[30] > 100 and told[60] == 2.5  # at the start and back there it fits
+
+
+def test_every_second_look_of_a_network_that_lost_the_body_is_dropped() -> None:
+    evidence, _ = swinging()
+    looked = np.zeros(FRAMES, bool)
+    looked[::4] = True
+    seen = replace(evidence, network=evidence.network.copy(), network_sigma=evidence.network_sigma.copy())
+    seen.network[~looked], seen.network_sigma[~looked] = np.nan, np.inf
+    seen.network[28:60:8, HIP] += [20.0, -55.0]  # one of two lanes that take turns
+    told = without_other_things(seen)
+    kept = np.isfinite(told.network_sigma[:, HIP])
+    assert not kept[28:60:8].any() and kept[24] and kept[32] and kept[64]
+    assert (told.step_sigma[:, HIP] == 0.3).all() and np.isfinite(told.network_sigma[::4, KNEE]).all()

@@ -24,6 +24,7 @@ SEEN_SHARE = 0.6  # of a span's frames, that flow must have been measured in for
 NETWORK_WANDERS, NETWORK_SHORT = 0.08, 0.20
 NETWORK_LAG_S = 0.05  # a look every 0.13 s is late or early by so much where a limb turns round; our own estimate, no source
 PATCH_WANDERS, PATCH_SHORT = 0.16, 0.40  # the same from the clicked frame on, where its offset turns with posture
+LOST_SHARE = 0.15  # of the shank: a look this far from its neighbours, which agree better than that, has lost the joint; our own choice
 MOSTLY = 0.4  # of the spans in which a point moves: from here on what was followed is something else all the while
 SHOE = ("heel", "toe")
 OTHER_SIGMA_FACTOR = 60.0  # what is seen of something else says that much less of the body
@@ -31,11 +32,46 @@ OTHER_SIGMA_FACTOR = 60.0  # what is seen of something else says that much less 
 
 def without_other_things(evidence: Evidence) -> Evidence:
     """Flow and patches lose their say where they went another way than the body."""
-    shank, calm = shank_px(evidence.network, evidence.names), steady(evidence.network)
+    shank = shank_px(evidence.network, evidence.names)
+    evidence = _without_lost_looks(evidence, shank)
+    calm = steady(evidence.network)
     step_sigma, match_sigma = evidence.step_sigma.copy(), evidence.match_sigma.copy()
     step_sigma[_flow_elsewhere(evidence, calm, shank)] *= OTHER_SIGMA_FACTOR
     match_sigma[_patch_elsewhere(evidence, calm, shank)] *= OTHER_SIGMA_FACTOR
     return replace(evidence, step_sigma=step_sigma, match_sigma=match_sigma)
+
+
+def _without_lost_looks(evidence: Evidence, shank: float) -> Evidence:
+    """Single looks of the network that contradict the looks before and after, while those agree with one another by the flow between.
+
+    Two networks take turns, each in its own region: one that has lost the body for a second errs on every second look.
+    """
+    network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
+    seen = np.isfinite(evidence.step_sigma) & np.isfinite(evidence.step[..., 0])
+    way = np.cumsum(np.where(seen[..., None], evidence.step, 0.0), axis=0)
+    told = np.cumsum(seen, axis=0)
+    for p in range(network.shape[1]):
+        looks = np.flatnonzero(np.isfinite(network[:, p, 0]))
+        if len(looks) < 3:
+            continue
+        lost = _lost(evidence.network[looks, p] - way[looks, p], told[looks, p], looks, LOST_SHARE * shank)
+        network[lost, p], sigma[lost, p] = np.nan, np.inf
+    return replace(evidence, network=network, network_sigma=sigma)
+
+
+def _lost(still: Array, told: Array, looks: NDArray[np.intp], limit: float) -> list[int]:
+    """Frames of the looks (K,) to drop. still (K, 2) px: where each saw the joint less its flow till then, which a joint that goes with
+    its flow keeps; told (K,): frames of flow measured till then."""
+    out, kept = [], 0
+    for i in range(1, len(looks) - 1):
+        steady_before = np.linalg.norm(still[i] - still[kept]) <= limit
+        covered = told[i + 1] - told[kept] >= SEEN_SHARE * (looks[i + 1] - looks[kept])
+        passes = np.linalg.norm(still[i + 1] - still[i]) > limit and np.linalg.norm(still[i + 1] - still[kept]) <= limit
+        if not steady_before and covered and passes:
+            out.append(int(looks[i]))
+        else:
+            kept = i
+    return out
 
 
 def _flow_elsewhere(evidence: Evidence, calm: Array, shank: float) -> Mask:

@@ -61,6 +61,7 @@ ADD_WAISTBAND = Advice(Remedy.MARK, "Place the waistband above the hip on one fr
 ADD_STACK = Advice(Remedy.MARK, "Click the front of the moving weight plates while they rest, on the first frame.")
 ADD_PLATFORM = Advice(Remedy.MARK, "Click the platform's four corners on one frame and give its width and height.")
 TAKE_IN = Advice(Remedy.MARK, "Take the point in again, and place it on one frame where it shows.")
+NO_FIT = "the picture does not fit a side view of this client: the camera stands far off, or the leg is hidden"
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 # A knee lies three quarters of the shank before its line at the reversal: a turned camera shows that as inward or outward;
 # the projected angle at the knee grows about as much in degrees. Our own estimate, no source.
@@ -173,7 +174,7 @@ class MeasurementContext:
                         raise CannotTell("from behind the head trunk and head hide hips and knees", FILM_FRONT)
                     return self.angles[key].widened(self.turned_u("deg" if spec.unit == "°" else "pct"))
                 if self.plane is not None and self.plane.strained:
-                    raise CannotTell("the picture does not fit a side view of this client: the camera stands far off", FILM_SIDE)
+                    raise CannotTell(NO_FIT, FILM_SIDE)
                 if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
                     raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
                 return self.angles[key]

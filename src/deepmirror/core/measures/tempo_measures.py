@@ -6,10 +6,15 @@ smooth start that takes 0.4 s to full speed has about 4 per s; smoothing lets no
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 import numpy as np
 
 from deepmirror.core.measures.context import (
     ADD_STACK,
+    FILM_SIDE,
+    NO_FIT,
     Advice,
     CannotTell,
     MeasurementContext,
@@ -197,7 +202,19 @@ PRACTICE = "common practice, no source"
 SHARP = "peak acceleration over the rep's peak speed; our own definition"
 LOSS = "Sánchez-Medina & González-Badillo 2011 (from memory)"
 
-MEASURES: tuple[MeasureSpec, ...] = (
+
+def _of_what_was_followed(compute: Callable[..., Value]) -> Callable[..., Value]:
+    """The same measure, refused where what was followed does not fit the client: reps may be counted by it, not timed."""
+
+    def measure(scene: MeasurementContext, *rep: Rep) -> Value:
+        if scene.plane is not None and scene.plane.strained:
+            raise CannotTell(NO_FIT, FILM_SIDE)
+        return compute(scene, *rep)
+
+    return measure
+
+
+_TOLD: tuple[MeasureSpec, ...] = (
     MeasureSpec("lockout_deg", "Knee where the lift ends", "°", lockout, SIDE, PRACTICE, focus=KNEE, series="knee_flexion", compared=True),
     MeasureSpec("bottom_hold_s", "Held at the bottom", "s", hold("bottom"), ANY, KNUTTGEN, compared=True),
     MeasureSpec("top_hold_s", "Held at the top", "s", hold("top"), ANY, KNUTTGEN, compared=True),
@@ -233,3 +250,5 @@ MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False),
     MeasureSpec("range_loss_pct", "Range lost through the set", "%", range_loss, ANY, PRACTICE, per_rep=False, listed=False),
 )
+
+MEASURES: tuple[MeasureSpec, ...] = tuple(replace(spec, compute=_of_what_was_followed(spec.compute)) for spec in _TOLD)

@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
 from deepmirror.core.motion.tempo import Tempo
+from deepmirror.core.trajectories import UNKNOWN_U
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 
 PHASE_COLOURS = {"eccentric": "#5f8f90", "bottom": "#d8a070", "concentric": "#b9d6d0", "top": "#6b5f57"}
 MARGIN = 14.0
@@ -31,6 +33,12 @@ class RibbonData:
     first: FirstPhase = "eccentric"
     unit: str = "°"
     doubtful: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, bool))
+
+    @property
+    def known(self) -> NDArray[np.bool_]:
+        """(T,) frames of the set: before and after it nothing is known of the signal."""
+        told = self.doubt < UNKNOWN_U
+        return told if told.any() else np.ones(len(self.times), bool)
 
 
 class RepRibbon(QWidget):
@@ -121,7 +129,9 @@ class RepRibbon(QWidget):
         if not len(self._data.times):
             return
         i = int(np.clip(np.searchsorted(self._data.times, self._now), 0, len(self._data.times) - 1))
-        words = f"{self._data.values[i]:.0f} ± {self._data.doubt[i]:.0f}{self._data.unit}"
+        words = tr("not in the set")
+        if self._data.known[i]:
+            words = f"{self._data.values[i]:.0f} ± {self._data.doubt[i]:.0f}{self._data.unit}"
         x = self.x_of(self._now)
         left = x > self.width() - 90
         painter.setPen(QColor(t.STAGE_TEXT))
@@ -137,8 +147,9 @@ class RepRibbon(QWidget):
             painter.drawText(QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), f"{s} s" if s == 0 else f"{s}")
 
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
-        every = max(1, len(self._data.times) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
-        band, line = self._curve_polygons(top, base, slice(None, None, every))
+        frames = np.flatnonzero(self._data.known)
+        every = max(1, len(frames) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
+        band, line = self._curve_polygons(top, base, frames[::every])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(64, 208, 202, 46))
         painter.drawPolygon(band)
@@ -146,14 +157,14 @@ class RepRibbon(QWidget):
         painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
         painter.drawPolyline(line)
 
-    def _curve_polygons(self, top: float, base: float, shown: slice) -> tuple[QPolygonF, QPolygonF]:
+    def _curve_polygons(self, top: float, base: float, shown: NDArray[np.intp]) -> tuple[QPolygonF, QPolygonF]:
         """The band of the uncertainty and the line of the values, widget px, of some of the frames."""
         low, high = float(np.min(self._data.values)), float(np.max(self._data.values))
         v = self._data.values[shown]
         span = max(high - low, 1e-6)
         ys = base - (v - low) / span * (base - top)
         xs = [self.x_of(float(x)) for x in self._data.times[shown]]
-        wide = self._data.doubt[shown] / span * (base - top)
+        wide = np.minimum(self._data.doubt[shown] / span, 1.0) * (base - top)
         band = QPolygonF(
             [QPointF(x, y - w) for x, y, w in zip(xs, ys, wide, strict=True)]
             + [QPointF(x, y + w) for x, y, w in zip(xs[::-1], ys[::-1], wide[::-1], strict=True)]
