@@ -40,6 +40,7 @@ STANDING = ("back_squat", "belt_squat", "romanian_deadlift", "split_squat")
 LIFT_FIRST = ("lying_leg_curl", "seated_leg_curl", "leg_extension", "standing_calf_raise")
 # where the middle of the picture looks, forward and up of the origin, m, by movement
 AIM = {"leg_press": (0.15, 0.75), "lying_leg_curl": (-0.1, 0.6), "romanian_deadlift": (0.05, 0.85), "split_squat": (0.0, 0.8)}
+RATES, RATE_SHARES = (24, 25, 30, 50, 60), (0.16, 0.22, 0.58, 0.02, 0.02)  # frames a second, and how often
 PASTELS = ((206, 196, 180), (120, 150, 160), (160, 120, 90), (90, 110, 96), (190, 150, 110))
 
 
@@ -138,11 +139,12 @@ def _camera(rng: np.random.Generator, movement: str, kind: str) -> dict[str, Any
         yaw = float(rng.normal(0, 4)) if rng.random() < 0.8 else float(rng.uniform(-14, 14))
     height = float(rng.uniform(0.2, 1.8)) if kind != "rear" or movement != "leg_press" else float(rng.uniform(1.9, 2.4))
     hold = str(rng.choice(["tripod", "tripod", "leant", "hand", "pan"], p=[0.3, 0.3, 0.15, 0.18, 0.07]))
+    roll = rng.normal(0, 1.3)
+    aim = (forward + float(rng.normal(0, 0.05)), up + float(rng.normal(0, 0.04)))
     return {
         "size": size, "focal_px": float(focal), "distance_m": distance, "height_m": height, "yaw_deg": yaw,
-        "roll_deg": float(np.clip(rng.normal(0, 1.3), -4, 4)), "aim": (forward + float(rng.normal(0, 0.05)), up + float(rng.normal(0, 0.04))),
-        "k1": float(rng.uniform(-0.05, 0.01)), "hold": hold, "sway_m": float(rng.uniform(0.008, 0.03)), "pan_m": float(rng.uniform(-0.3, 0.3)),
-        "fps": int(rng.choice([24, 25, 30, 50, 60], p=[0.16, 0.22, 0.58, 0.02, 0.02])),
+        "roll_deg": float(np.clip(roll, -4, 4)), "aim": aim, "k1": float(rng.uniform(-0.05, 0.01)), "hold": hold,
+        "sway_m": float(rng.uniform(0.008, 0.03)), "pan_m": float(rng.uniform(-0.3, 0.3)), "fps": int(rng.choice(RATES, p=RATE_SHARES)),
         "uneven": float(rng.choice([0.0, 0.0, 0.0, 0.25])), "crf": int(rng.integers(23, 31)),
     }  # fmt: skip
 
@@ -267,26 +269,22 @@ def _named(own: str, reps: list[int], sides: tuple[float, float]) -> list[dict[s
 
 def _style(rng: np.random.Generator, movement: str, kind: str) -> dict[str, Any]:
     """What the posture parameters of this movement are for this client."""
+    between = lambda low, high: float(rng.uniform(low, high))
+    style: dict[str, Any] = {}
     if movement in ("back_squat", "belt_squat"):
-        deep = (100, 114) if kind in ("front", "rear") else (108, 126)
-        out = float(rng.uniform(8, 26))
-        return {
-            "knee_bottom_deg": float(rng.uniform(*deep)), "dorsi_bottom_deg": float(rng.uniform(24, 33)), "stance_cm": float(rng.uniform(30, 48)),
-            "toe_out_deg": (out + float(rng.normal(0, 2)), out + float(rng.normal(0, 2))), "bar_back_cm": float(rng.uniform(5, 9)),
-        }  # fmt: skip
-    if movement == "split_squat":
-        return {"step_cm": float(rng.uniform(62, 80)), "lean_deg": (float(rng.uniform(2, 8)), float(rng.uniform(8, 22)))}
-    if movement == "romanian_deadlift":
-        return {"hip_deg": (6.0, float(rng.uniform(85, 105))), "knee_deg": (8.0, float(rng.uniform(15, 28))), "fault": "round"}
-    if movement == "leg_press":
-        lean = float(rng.uniform(-60, -38))
-        far_hip = float(rng.uniform(98, 116))
-        return {
-            "lean_deg": (lean, lean), "hip_deg": (float(rng.uniform(60, 74)), far_hip), "knee_deg": (float(rng.uniform(10, 18)), float(rng.uniform(92, 110))),
-            "sole_deg": float(rng.uniform(45, 65)), "fault": "curl", "seat_deg": float(rng.uniform(6, 18)),
-        }  # fmt: skip
-    if movement == "lying_leg_curl":
-        return {"knee_deg": (float(rng.uniform(5, 12)), float(rng.uniform(100, 118)))}
-    if movement == "leg_extension":
-        return {"knee_deg": (float(rng.uniform(86, 100)), float(rng.uniform(3, 10)))}
-    return {}
+        deep, out = ((100, 114) if kind in ("front", "rear") else (108, 126)), between(8, 26)
+        style = {"knee_bottom_deg": between(*deep), "dorsi_bottom_deg": between(24, 33), "stance_cm": between(30, 48)}
+        style |= {"toe_out_deg": (out + float(rng.normal(0, 2)), out + float(rng.normal(0, 2))), "bar_back_cm": between(5, 9)}
+    elif movement == "split_squat":
+        style = {"step_cm": between(62, 80), "lean_deg": (between(2, 8), between(8, 22))}
+    elif movement == "romanian_deadlift":
+        style = {"hip_deg": (6.0, between(85, 105)), "knee_deg": (8.0, between(15, 28)), "fault": "round"}
+    elif movement == "leg_press":
+        lean, far_hip = between(-60, -38), between(98, 116)
+        style = {"lean_deg": (lean, lean), "hip_deg": (between(60, 74), far_hip), "knee_deg": (between(10, 18), between(92, 110))}
+        style |= {"sole_deg": between(45, 65), "fault": "curl", "seat_deg": between(6, 18)}
+    elif movement == "lying_leg_curl":
+        style = {"knee_deg": (between(5, 12), between(100, 118))}
+    elif movement == "leg_extension":
+        style = {"knee_deg": (between(86, 100), between(3, 10))}
+    return style
