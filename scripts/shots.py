@@ -25,7 +25,7 @@ from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-PATIENCE_MS = 30000
+PATIENCE_MS = 120000  # a busy machine takes its time
 
 
 def wait(ready: Callable[[], bool], patience_ms: int = PATIENCE_MS) -> None:

@@ -246,6 +246,9 @@ def test_a_signal_lost_for_part_of_a_phase_makes_its_length_unsure() -> None:
     first, second = with_uncertainty(reps, times, u)
     assert first.unsure["eccentric"] == pytest.approx(50 / 80, abs=0.02) and first.unsure["concentric"] == 0
     assert second.unsure == dict.fromkeys(second.unsure, 0.0)
+    deep = 4.0 + 30.0 * (1 - np.cos(np.linspace(0, 4 * np.pi, 240)))  # read worse in every bottom alike
+    assert max(v for r in with_uncertainty(reps, times, deep, by_posture=True) for v in r.unsure.values()) < 0.1
+    assert min(max(r.unsure.values()) for r in with_uncertainty(reps, times, deep)) > 0.5
     track = Track(times, (), np.zeros((240, 0, 2)), np.zeros((240, 0, 0)))
     scene = MeasurementContext(track, "side-left", {}, [first, second], Body(), None, parse_tempo("2-0-1-0"))
     share = MEASURES["eccentric_share_pct"].compute

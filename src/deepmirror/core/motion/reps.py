@@ -78,10 +78,11 @@ class Rep:
         return (self.turn_start_s + self.turn_end_s) / 2
 
 
-def with_uncertainty(reps: list[Rep], times: Array, u: Array) -> list[Rep]:
+def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool = False) -> list[Rep]:
     """Reps with how unsure each phase's signal was: its uncertainty (k = 2) beyond the set's own usual one, as a share of the range.
 
-    times (T,) s; u (T,) of the signal, in its unit. What lasts through the set moves no boundary.
+    times (T,) s; u (T,) of the signal, in its unit. What lasts through the set moves no boundary; by_posture: nor does what every
+    rep has in the same phase, where the way a signal is read changes with the posture.
     """
     inside = np.zeros(len(times), bool)
     for rep in reps:
@@ -99,7 +100,10 @@ def with_uncertainty(reps: list[Rep], times: Array, u: Array) -> list[Rep]:
         first, turn, second, _ = ORDER[rep.first]
         spans = {first: (rep.start_s, rep.turn_start_s), turn: (rep.turn_start_s, rep.turn_end_s), second: (rep.turn_end_s, rep.end_s)}
         out.append(replace(rep, unsure={phase: share(rep, *span) for phase, span in spans.items()}))
-    return out
+    if not by_posture:
+        return out
+    least = {phase: min(r.unsure[phase] for r in out) for phase in out[0].unsure}
+    return [replace(r, unsure={p: float(np.sqrt(max(v**2 - least[p] ** 2, 0.0))) for p, v in r.unsure.items()}) for r in out]
 
 
 def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False) -> list[Rep]:

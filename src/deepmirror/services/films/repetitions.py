@@ -44,7 +44,7 @@ def repetitions(
     halves = pattern == "one_and_a_half"
     found = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
     counted = reps_of_the_set(found, movement, track, view)
-    return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u), False)
+    return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u, near_side(view) is None), False)
 
 
 def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> Series:
