@@ -121,7 +121,6 @@ class MeasurementContext:
     stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
-    set_frames: tuple[int, int] | None = None  # first frame of the set and the one after its last, where the film is longer
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 
     def cached_series(self, name: str, make: Callable[[], Series]) -> Series:

@@ -125,15 +125,15 @@ def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, f
     names = list(scene.track.names)
     around, sigma = steady(whole.only(names).network), OUTSIDE_SHARE * shank_px(whole.network, whole.names)
     still = compensate_camera_motion(around, whole.room) if len(whole.room) else around
+    track = scene.track.within(whole.times, first, still, sigma)
     return replace(
         scene,
-        track=scene.track.within(whole.times, first, still, sigma),
+        track=track,
         plane=None if scene.plane is None else replace(scene.plane, standing=scene.plane.standing + first),
-        seen=scene.film_track.within(whole.times, first, around, sigma),
+        seen=track if scene.film_track is scene.track else scene.film_track.within(whole.times, first, around, sigma),
         angles={name: series.within(whole.times, first) for name, series in scene.angles.items()},
         far=far_joints(whole, scene.view),
         stack=whole.stack,
-        set_frames=(first, first + len(scene.track.times)),
         kept={},
     ), signal.within(whole.times, first)
 
@@ -146,7 +146,7 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
         corners = np.array(file.marks.platform)
         breadth = float(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).max())
         return sled_travel(evidence.times, evidence.platform, corners.mean(axis=0), breadth / max(file.marks.platform_cm or (USUAL_CM,)))
-    ankles = np.array([p for k in keys for n, p in k.points.items() if split(n)[0] == "ankle"])
+    ankles = np.array([p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] == "ankle"])
     if len(ankles) != len(SIDES):
         return None
     apart = float(np.linalg.norm(ankles[0] - ankles[1]))

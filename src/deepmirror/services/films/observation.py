@@ -18,14 +18,13 @@ from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.pose_tracker import Plan, look
-from deepmirror.pose.rigid_attachment import carry
+from deepmirror.pose.rigid_attachment import ON_PLATFORM, carry
 from deepmirror.pose.rough_positions import first_positions, followed_positions
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
 from deepmirror.pose.stack import follow_stack
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import must_hold_together
 
-FEET = ("ankle", "heel", "toe")
 AROUND_FEET = 0.15  # of the breadth over both feet: the platform they stand on shows around them; our own choice
 LEFT_TO_NETWORK = ("ear", "elbow", "wrist")  # leg sets need them little, rows and presses read them off the network
 
@@ -81,8 +80,8 @@ def _on_sled(brief: Brief, movement: Movement, keys: list[Keyframe]) -> Array | 
         return None
     if brief.file.marks.platform is not None:
         return np.array(brief.file.marks.platform)
-    feet = [p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in FEET]
-    if len(feet) < 2 * len(FEET):
+    feet = [p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in ON_PLATFORM]
+    if len(feet) < 2 * len(ON_PLATFORM):
         return None
     low, high = np.min(feet, axis=0), np.max(feet, axis=0)
     margin = AROUND_FEET * float((high - low).max())
