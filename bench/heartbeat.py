@@ -3,7 +3,8 @@
 A 20 ms heartbeat runs on the interface thread while the main journey is driven through the real window, offscreen, on a library
 of many films: a large film is brought in, looked at, opened, clicked, edited and measured; a measured one is read, answered,
 previewed and sent; a client's record is changed; two reps are laid side by side. Printed are the longest gap between two
-beats in each part, and what the interface thread was doing when it was late. Goal: under 50 ms.
+beats in each part, what of it is our own (without the time the thread was ready but every core was taken), and what the
+interface thread was doing when it was late. Goal: under 50 ms.
 """
 
 from __future__ import annotations
@@ -35,6 +36,7 @@ from deepmirror.services.films.concluding import SubprocessConcluder
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.services.program.demo import fill_demo
+from deepmirror.ui.app import keep_interface_free
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.widgets.import_dialog import ImportDialog
@@ -82,6 +84,12 @@ class Control:
         self._process.wait()
 
 
+def waited_for_a_core_ms() -> float:
+    """How long this thread was ready to run and had no core so far (Linux: the second number of its schedstat)."""
+    with open("/proc/thread-self/schedstat") as numbers:
+        return int(numbers.read().split()[1]) / 1e6
+
+
 class Heartbeat:
     """Beats on the interface thread; a second thread notes what that one does when a beat is late."""
 
@@ -89,7 +97,8 @@ class Heartbeat:
         self._main, self._last, self._watching = threading.get_ident(), time.perf_counter(), True
         self._part, self._control, self.began = "", Control(), time.perf_counter()
         self._late: list[str] = []
-        self.gaps: dict[str, list[tuple[float, str]]] = {}
+        self.gaps: dict[str, list[tuple[float, float, str]]] = {}  # gap, gap without the wait for a core, where
+        self._queued = waited_for_a_core_ms()
         self._timer = QTimer()
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._beat)
@@ -98,12 +107,14 @@ class Heartbeat:
         self._watcher.start()
 
     def _beat(self) -> None:
-        now = time.perf_counter()
+        now, queued = time.perf_counter(), waited_for_a_core_ms()
         gap, self._last = 1000 * (now - self._last), now
+        own, self._queued = gap - (queued - self._queued), queued
         if gap > GOAL_MS:
-            self.gaps.setdefault(self._part, []).append((gap, max(self._late, key=self._late.count) if self._late else "between two looks"))
+            where = max(self._late, key=self._late.count) if self._late else "between two looks"
+            self.gaps.setdefault(self._part, []).append((gap, own, where))
         elif self._part:
-            self.gaps.setdefault(self._part, []).append((gap, ""))
+            self.gaps.setdefault(self._part, []).append((gap, own, ""))
         self._late.clear()
 
     def _watch(self) -> None:
@@ -146,11 +157,15 @@ class Heartbeat:
         yield
         wait(lambda: False, 0.1)
         late = sorted((g for g in self.gaps.get(words, []) if g[0] > GOAL_MS), reverse=True)
-        worst = max((g for g, _ in self.gaps.get(words, [])), default=0.0)
+        worst = max((g for g, _, _ in self.gaps.get(words, [])), default=0.0)
+        own = max((o for _, o, _ in self.gaps.get(words, [])), default=0.0)
         took = time.perf_counter() - started
-        print(f"{words:44s} {took:7.1f} s   longest gap {worst:5.0f} ms   late beats {len(late):3d}{self.machine(started)}", flush=True)
-        for gap, where in late[:4]:
-            print(f"      {gap:6.0f} ms  {where}", flush=True)
+        print(
+            f"{words:44s} {took:7.1f} s   longest gap {worst:5.0f} ms, own {own:5.0f} ms   late beats {len(late):3d}{self.machine(started)}",
+            flush=True,
+        )
+        for gap, without, where in late[:4]:
+            print(f"      {gap:6.0f} ms, own {without:4.0f} ms  {where}", flush=True)
         self._part = ""
 
     def machine(self, since: float) -> str:
@@ -159,7 +174,11 @@ class Heartbeat:
 
     def longest(self) -> float:
         """The longest gap of the whole journey, ms."""
-        return max((g for gaps in self.gaps.values() for g, _ in gaps), default=0.0)
+        return max((g for gaps in self.gaps.values() for g, _, _ in gaps), default=0.0)
+
+    def own(self) -> float:
+        """The longest gap without the time the interface thread was ready and had no core, ms."""
+        return max((o for gaps in self.gaps.values() for _, o, _ in gaps), default=0.0)
 
     def stop(self) -> None:
         """No more beats."""
@@ -346,6 +365,7 @@ def main() -> None:
         window = MainWindow(library)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 60)
+        keep_interface_free()
         heart = Heartbeat()
         journey = Journey(window, heart)
         film_id = journey.bring_in(path)
@@ -354,7 +374,7 @@ def main() -> None:
         journey.read(mine["Bram"].id, "short film")
         journey.answer(mine["Ines"].id)
         journey.others(mine["Ines"].client_id)
-        print(f"longest gap {heart.longest():.0f} ms (goal under {GOAL_MS:.0f}){heart.machine(heart.began)}")
+        print(f"longest gap {heart.longest():.0f} ms, own {heart.own():.0f} ms (goal under {GOAL_MS:.0f}){heart.machine(heart.began)}")
         heart.stop()
         window.close()
 

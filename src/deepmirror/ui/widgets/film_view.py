@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
@@ -48,6 +48,7 @@ class FilmView(QWidget):
         self.setMinimumSize(320, 180)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._image: QImage | None = None
+        self._scaled: tuple[QImage, float, QPixmap] | None = None  # the frame as it was last drawn, whole
         self._message = ""
         self.drawing = Drawing()
         self.placing = False
@@ -103,11 +104,29 @@ class FilmView(QWidget):
             return
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         corner = self.to_view(QPointF(-0.5, -0.5))
-        s = self._scale()
-        painter.drawImage(QRectF(corner.x(), corner.y(), self._image.width() * s, self._image.height() * s), self._image)
+        self._paint_frame(painter, self._image, corner)
         self._paint_drawing(painter)
         if self.placing and self._cursor is not None:
             self._paint_loupe(painter)
+
+    def _paint_frame(self, painter: QPainter, image: QImage, corner: QPointF) -> None:
+        """The frame; scaled once while it stays, as what is drawn over it changes far more often."""
+        s = self._scale()
+        if self._zoom > 1.0:
+            painter.drawImage(QRectF(corner.x(), corner.y(), image.width() * s, image.height() * s), image)
+            return
+        if self._scaled is None or self._scaled[0] is not image or self._scaled[1] != s:
+            self._scaled = (image, s, self._drawn_once(image, s))
+        painter.drawPixmap(corner, self._scaled[2])
+
+    def _drawn_once(self, image: QImage, scale: float) -> QPixmap:
+        sharp = self.devicePixelRatioF()
+        pixmap = QPixmap(round(image.width() * scale * sharp), round(image.height() * scale * sharp))
+        with QPainter(pixmap) as painter:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(pixmap.rect(), image)
+        pixmap.setDevicePixelRatio(sharp)
+        return pixmap
 
     def _paint_drawing(self, painter: QPainter) -> None:
         d = self.drawing
