@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from deepmirror.core.measures.context import CannotTell, Remedy
@@ -9,6 +11,7 @@ from deepmirror.core.measures.spec import MeasureSpec
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.motion.series import SERIES, series_spec
+from deepmirror.core.uncertain_value import Value
 from scripts.measures_table import PAGE, page
 from tests.core.test_measures import REP, front, squat_side
 
@@ -47,3 +50,10 @@ def test_every_series_of_the_body_is_known_by_name() -> None:
 
 def test_the_page_of_measures_is_the_table() -> None:
     assert PAGE.read_text("utf-8") == page()
+
+
+def test_a_number_of_which_the_doubt_leaves_nothing_is_refused() -> None:
+    spec = replace(MEASURES["knee_flexion_max_deg"], compute=lambda: Value(90.0, 39.0))
+    assert spec.value() == Value(90.0, 39.0)
+    with pytest.raises(CannotTell, match="lost"):
+        replace(spec, compute=lambda: Value(90.0, 41.0)).value()

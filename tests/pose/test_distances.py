@@ -40,7 +40,7 @@ def from_the_front(view: str, hips_px: float) -> tuple[Evidence, np.ndarray, np.
 
 
 def seen(view: str, movement: str = "back_squat") -> FilmSetting:
-    return FilmSetting(view, BODY, CATALOGUE.movement(movement), None, UP, (1280, 720))
+    return FilmSetting(view, BODY, CATALOGUE.movement(movement), None, UP, 1.5, (1280, 720))
 
 
 @pytest.mark.parametrize("view", ["front", "rear"])

@@ -27,7 +27,7 @@ def walking(place_px: np.ndarray) -> Evidence:
 
 
 def setting(movement: str = "back_squat") -> FilmSetting:
-    return FilmSetting("side-left", Body(), CATALOGUE.movement(movement), None, UP, (1280, 720))
+    return FilmSetting("side-left", Body(), CATALOGUE.movement(movement), None, UP, 1.5, (1280, 720))
 
 
 def in_and_out() -> np.ndarray:

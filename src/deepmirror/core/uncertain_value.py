@@ -41,6 +41,9 @@ def bare_unit(unit: str) -> str:
     return unit.split(maxsplit=1)[0] if unit else ""
 
 
+LOST = 2.5  # of a measure's largest useful doubt; our own choice
+
+
 class Verdict(StrEnum):
     """Within, borderline (inside within), off, or not to be told from this film."""
 
@@ -75,11 +78,14 @@ def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Ve
     """Judge a value against a band.
 
     Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is
-    borderline; when the uncertainty is above `limit_u` or wider than the band itself nothing can be told.
+    borderline; when the uncertainty is above `limit_u` or wider than the band itself nothing can be told, and when it is
+    LOST times that, not even that the value is off: the point was lost, and what is lost does not err like what is seen.
     """
     if measured is None or not math.isfinite(measured.value) or not math.isfinite(measured.u):
         return Verdict.CANNOT_TELL
     excess = band.excess(measured.value)
+    if measured.u > LOST * limit_u:
+        return Verdict.CANNOT_TELL
     if excess > measured.u:
         return Verdict.OFF
     if measured.u > limit_u or measured.u > band.width():

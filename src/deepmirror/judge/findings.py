@@ -123,7 +123,7 @@ def measure(scene: MeasurementContext) -> Measured:
     shown = [spec for spec in MEASURES.values() if view_kind(scene.view) in spec.views]
 
     def numbers(specs: list[MeasureSpec], *of: MeasurementContext | Rep) -> dict[str, Value]:
-        found = {spec.name: _try(spec.name, partial(spec.compute, *of), missing) for spec in specs}
+        found = {spec.name: _try(spec.name, partial(spec.value, *of), missing) for spec in specs}
         return {name: value for name, value in found.items() if value is not None}
 
     reps = tuple(numbers([s for s in shown if s.per_rep], scene, rep) for rep in scene.reps)

@@ -19,7 +19,7 @@ Array = NDArray[np.float64]
 
 
 DISAGREEMENT_SHARE = 0.7  # of two networks' distance, taken as a sigma
-WHOLE_FILM = ("learned", "turn", "turn_sigma", "turn_since")  # arrays of Evidence whose rows are not frames
+WHOLE_FILM = ("learned", "turn", "turn_sigma", "turn_since", "roll")  # arrays of Evidence whose rows are not frames
 TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on them as a whole
 
 
@@ -51,6 +51,7 @@ class Evidence:
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
+    roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """
 
     times: Array
@@ -71,6 +72,7 @@ class Evidence:
     turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_since: Array = field(default_factory=lambda: np.empty(0))
     sole: Array = field(default_factory=lambda: np.empty(0))
+    roll: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
         shape = self.network.shape
@@ -107,6 +109,7 @@ class Evidence:
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
         whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform))
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
+        whole &= self.roll.shape in ((0,), (2,))
         if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):
             raise BadEvidence("What was seen in the film does not belong together; it is looked at again.")
 

@@ -17,7 +17,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class FilmSetting:
-    """View, body, movement, known scale (px per cm), what is up in the picture (2,), and its width and height, px.
+    """View, body, movement, known scale (px per cm), what is up in the picture (2,) and how surely (deg, k = 2), width and height, px.
 
     hidden points are left out; held ones are moved by clicks and flow alone, not by the network or patches.
     """
@@ -27,6 +27,7 @@ class FilmSetting:
     movement: Movement
     scale: Value | None
     up: Array
+    up_u_deg: float
     size: tuple[int, int]
     hidden: frozenset[str] = frozenset()
     held: frozenset[str] = frozenset()

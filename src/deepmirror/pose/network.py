@@ -43,6 +43,7 @@ NETWORK_INDEX = {
     "toe_left": 31,
     "toe_right": 32,
 }
+CLEAR_JOINTS = [i for n, i in NETWORK_INDEX.items() if n.split("_")[0] in ("shoulder", "hip", "knee", "ankle")]
 LANDMARKS = 39  # what the network gives, as its makers run it, from memory
 _OTHER = {i: NETWORK_INDEX[f"{n.rpartition('_')[0]}_{'right' if n.endswith('left') else 'left'}"] for n, i in NETWORK_INDEX.items()}
 IN_MIRROR = [_OTHER.get(i, i) for i in range(LANDMARKS)]  # which landmark shows where each is seen in a mirror
@@ -73,11 +74,13 @@ class Region:
 
 @dataclass(frozen=True)
 class Detection:
-    """Landmarks (39, 2) px, their visibility (39,) 0..1, and the network's belief that a body is there."""
+    """Landmarks (39, 2) px, their visibility (39,) 0..1, the network's belief that a body is there, and how clearly it tells where
+    shoulders, hips, knees and ankles are (0..1): a region turned away from the body blurs them, whatever the belief says."""
 
     points: Array
     visibility: Array
     presence: float
+    clearness: float
 
     def next_region(self) -> Region:
         return region_from(self.points[33], self.points[34])
@@ -214,13 +217,15 @@ class LandmarkNetwork:
         self._net.set_tensor(self._input, crop[None].astype(np.float32) / 255)
         self._net.invoke()
         raw = self._net.get_tensor(self._points)[0].reshape(LANDMARKS, 5)
-        xy, there = _refine(raw[:, :2].astype(float), self._net.get_tensor(self._heat)[0]) - 0.5, raw[:, 3].astype(float)
+        heat = self._net.get_tensor(self._heat)[0]
+        xy, there = _refine(raw[:, :2].astype(float), heat) - 0.5, raw[:, 3].astype(float)
         if self._mirrored:
             xy[:, 0] = CROP - 1 - xy[:, 0]
             xy, there = xy[IN_MIRROR], there[IN_MIRROR]
         back = cv2.invertAffineTransform(region.to_crop())
         points = xy @ back[:, :2].T + back[:, 2]
-        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]))
+        clearness = float(np.mean(1 / (1 + np.exp(-heat[..., CLEAR_JOINTS].max(axis=(0, 1)).astype(float)))))
+        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]), clearness)
 
 
 def _crop(rgb: Picture, region: Region) -> Picture:

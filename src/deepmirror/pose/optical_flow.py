@@ -121,10 +121,13 @@ class PatchFollower:
         self._patches: list[Patch] = []
 
     def learn(self, grey: Picture, keyframe: Keyframe, names: list[str], centres: Array) -> None:
-        """Keep the patches of the points clicked on this frame; centres (P, 2) px give place and direction."""
+        """Keep the patches of the points clicked on this frame; centres (P, 2) px give place and direction.
+
+        A point that was placed outside the picture, as the body goes on there, has none.
+        """
         turns, first = directions(centres[None], names)[0], carrier_turns(centres[None], names)[0]
         for p, name in enumerate(names):
-            if name not in keyframe.points:
+            if name not in keyframe.points or not in_picture(grey, centres[p]):
                 continue
             for c in range(2):
                 if np.isfinite(turns[p, c]):
@@ -154,9 +157,15 @@ class PatchFollower:
                 c, s = np.cos(turn), np.sin(turn)
                 found[patch.point] = centres[patch.point] + np.array([c * shift[0] - s * shift[1], s * shift[0] + c * shift[1]])
                 best[patch.point], which[patch.point] = value, k
+        best[[p for p, at in enumerate(found) if best[p] > SCORE_FLOOR and not in_picture(grey, at)]] = -1.0
         sigma = np.where(best > SCORE_FLOOR, self._sigma_floor + 14.0 * np.clip(1 - best, 0, 1) ** 1.5, np.inf)
         found[~np.isfinite(sigma)] = np.nan
         return found, sigma, which
+
+
+def in_picture(grey: Picture, place: Array) -> bool:
+    """True where a place (2,) px lies inside the picture."""
+    return bool(np.all(place >= 0) and np.all(place <= np.array(grey.shape[1::-1]) - 1))
 
 
 def turned(grey: Picture, centre: Array, turn: float, radius: int, shrink: float = 1.0) -> NDArray[np.float32]:

@@ -39,6 +39,9 @@ NETWORK_SIGMA_SHARE = {
     "toe": 0.04,
 }
 ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
+AGAIN_MISFIT, AGAIN_LOOKS = 0.3, 2  # a region that fits worse is looked into again where that look asks for it; our own choice
+BLURRED = 0.6  # clearness below which the body is also looked for anew; our own choice
+BLUR_COSTS = 5.0  # the network is as content with a trunk seen upside down, but sees its joints in a blur then; our own choice
 CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
 SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much nearer to the one before
 LEG = ("hip", "knee", "ankle", "heel", "toe")
@@ -72,6 +75,23 @@ class Look:
     checked: Detection | None
 
 
+@dataclass(frozen=True)
+class Sighting:
+    """A region that was looked into, and what was seen there."""
+
+    region: Region
+    seen: Detection
+
+    def costs(self) -> float:
+        """What speaks against it: that it lies askew to what was seen in it, that there was nobody, that it was a blur."""
+        misfit, seen = region_misfit(self.region, self.seen), self.seen
+        return misfit + ABSENCE_COSTS * (1 - seen.presence) + BLUR_COSTS * (1 - seen.clearness)
+
+    def unless(self, other: Sighting) -> Sighting:
+        """This one, unless another is clearly better."""
+        return other if other.costs() < self.costs() - CHANGE_COSTS else self
+
+
 class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
@@ -92,26 +112,38 @@ class PoseTracker:
         followed = self._regions[lane]
         if followed is None:
             return Look(frame, None, None)
-        network = self._networks[lane]
-        looks = [(r, network.look(rgb, r)) for r in (followed, self._afresh(lane, rgb, followed)) if r is not None]
-        costs = [region_misfit(*look) + ABSENCE_COSTS * (1 - look[1].presence) for look in looks]
-        region, seen = looks[-1] if costs[-1] < costs[0] - CHANGE_COSTS else looks[0]
-        there = seen.presence >= PRESENCE_FLOOR
+        best = self._sighting(lane, rgb, followed)
+        anew = self._afresh(lane, rgb, followed, blurred=best.seen.clearness < BLURRED)
+        if anew is not None:
+            best = best.unless(self._sighting(lane, rgb, anew))
+        for _ in range(AGAIN_LOOKS):
+            if region_misfit(best.region, best.seen) < AGAIN_MISFIT and best.seen.presence >= PRESENCE_FLOOR:
+                break
+            again = best.unless(self._sighting(lane, rgb, best.seen.next_region()))
+            if again is best:
+                break
+            best = again
+        seen, there = best.seen, best.seen.presence >= PRESENCE_FLOOR
         if there:
-            self._place = (region.x, region.y)
+            self._place = (best.region.x, best.region.y)
         self._regions[lane] = seen.next_region() if there else None
-        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, region) if there and check else None)
+        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, best.region) if there and check else None)
 
-    def _afresh(self, lane: int, rgb: Picture, region: Region) -> Region | None:
-        """The same body found anew in the whole picture where it lies askew to the region the last sighting asks for; None otherwise.
+    def _sighting(self, lane: int, rgb: Picture, region: Region) -> Sighting:
+        return Sighting(region, self._networks[lane].look(rgb, region))
+
+    def _afresh(self, lane: int, rgb: Picture, region: Region, blurred: bool = False) -> Region | None:
+        """The same body found anew in the whole picture where it lies askew to the followed region, or showed only a blur in it.
 
         A region that only follows may turn too slowly with a trunk that rises, and then keeps itself askew for a second; a region
         found anew may take a plate for a head. Both are looked into then.
         """
         near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
         same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
-        anew = min(same, key=lambda f: f[0])[1] if same else region
-        return anew if abs(wrapped(anew.turn - region.turn, 2 * np.pi)) > MAX_REGION_MISFIT_RAD else None
+        if not same:
+            return None
+        anew = min(same, key=lambda f: f[0])[1]
+        return anew if blurred or abs(wrapped(anew.turn - region.turn, 2 * np.pi)) > MAX_REGION_MISFIT_RAD else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""

@@ -67,3 +67,8 @@ def up_from_plumb(plumb: Array) -> Array:
     d = plumb[1] - plumb[0]
     d = d if d[1] < 0 else -d
     return np.asarray(d / np.linalg.norm(d))
+
+
+def up_from_roll(roll_rad: float) -> Array:
+    """Picture direction (2,) that is up in the room, from how far the picture shows the room turned clockwise, rad."""
+    return np.array([np.sin(roll_rad), -np.cos(roll_rad)])

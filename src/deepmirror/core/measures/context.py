@@ -61,6 +61,8 @@ ADD_WAISTBAND = Advice(Remedy.MARK, "Place the waistband above the hip on one fr
 ADD_STACK = Advice(Remedy.MARK, "Click the front of the moving weight plates while they rest, on the first frame.")
 ADD_PLATFORM = Advice(Remedy.MARK, "Click the platform's four corners on one frame and give its width and height.")
 TAKE_IN = Advice(Remedy.MARK, "Take the point in again, and place it on one frame where it shows.")
+PLACE_AGAIN = Advice(Remedy.MARK, "Place the points it is measured from on one more frame, where they show best.")
+LOST = "the points it is measured from are lost for so long that nothing is left of it"
 NO_FIT = "the picture does not fit a side view of this client: the camera stands far off, or the leg is hidden"
 CLICK_U_PX = 4.0  # k = 2 of a clicked mark
 # A knee lies three quarters of the shank before its line at the reversal: a turned camera shows that as inward or outward;

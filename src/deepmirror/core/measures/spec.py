@@ -6,11 +6,13 @@ definitions and docs/measures.md read the table and nothing else.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Literal
 
+from deepmirror.core.measures.context import LOST, PLACE_AGAIN, CannotTell
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.uncertain_value import Value
 
@@ -18,6 +20,9 @@ ViewKind = Literal["side", "front"]
 SIDE: tuple[ViewKind, ...] = ("side",)
 FRONT: tuple[ViewKind, ...] = ("front",)
 ANY: tuple[ViewKind, ...] = ("side", "front")
+
+# Uncertainty (k = 2) by unit from which on a number tells a coach nothing: about half of what the measure can come to; our own choice.
+USELESS_U = {"°": 40.0, "cm": 15.0, "s": 2.0, "%": 60.0, "% shank": 25.0}
 
 
 def view_kind(view: str) -> ViewKind:
@@ -78,6 +83,13 @@ class MeasureSpec:
     listed: bool = True  # stands among the numbers beside the film
     compared: bool = False  # stands among the numbers of two reps, two films, or left and right
     clock: bool = False  # an angle people also tell by the hours of a clock
+
+    def value(self, *of: object) -> Value:
+        """What it comes to, of a MeasurementContext, and of a Rep when per_rep. Raises CannotTell, also where the doubt tells nothing."""
+        found = self.compute(*of)
+        if found.u > USELESS_U.get(self.unit, math.inf):
+            raise CannotTell(LOST, PLACE_AGAIN)
+        return found
 
     @property
     def words(self) -> str:

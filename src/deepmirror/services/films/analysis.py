@@ -89,7 +89,7 @@ def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evi
 
 
 def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
-    setting = film_setting(facts, brief, catalogue)
+    setting = film_setting(facts, brief, catalogue, evidence.roll)
     whole, keys = evidence.swapped(brief.file.swaps), keyframes(brief, len(evidence.times))
     first, last = set_span(whole, keys, setting)
     evidence, keys = whole.between(first, last), [replace(k, frame=k.frame - first) for k in keys]
@@ -153,12 +153,13 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
     return sled_travel(evidence.times, evidence.platform, ankles.mean(axis=0), apart / USUAL_STANCE_CM)
 
 
-def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue) -> FilmSetting:
-    """What the brief says of the film. Raises BadMovement."""
+def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:
+    """What the brief says of the film, and what the room says is upright (see Evidence.roll). Raises BadMovement."""
     file = brief.file
     known = scales.from_length(np.array(file.scale.points_px), file.scale.length_cm) if file.scale else None
     movement, body, size = catalogue.movement(file.movement), body_of(file.client), (facts.width, facts.height)
-    return FilmSetting(file.view, body, movement, known, _up(file)[0], size, frozenset(file.hidden), frozenset(file.held))
+    up, up_u_deg = _up(file, roll)
+    return FilmSetting(file.view, body, movement, known, up, up_u_deg, size, frozenset(file.hidden), frozenset(file.held))
 
 
 def solve_film(seen: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Trajectories:
@@ -175,7 +176,7 @@ def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSettin
     side_by_side = setting.movement.standing and not setting.movement.steps
     frontal = fit_frontal(still, view, body, up, setting.size) if side_by_side else None
     trusted = None if plane is None or plane.strained else plane  # one that does not fit may not bend the picture's own angles
-    angles = angle_series(still, view, up, _up(file)[1], trusted, frontal)
+    angles = angle_series(still, view, up, setting.up_u_deg, trusted, frontal)
     if near_side(view) is None and not setting.movement.standing:
         # the bend of a front film's knees is read off the height of hips that stand
         angles |= {n: a.widened(UNKNOWN_U) for n, a in angles.items() if n.startswith("knee_flexion")}
@@ -211,13 +212,16 @@ def measurement_context(
     )
 
 
-def _up(file: BriefFile) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], float]:
+def _up(file: BriefFile, roll: NDArray[np.float64]) -> tuple[np.ndarray[tuple[int], np.dtype[np.float64]], float]:
     """What is up in the picture and how surely (degrees, k = 2)."""
     if file.marks.plumb is not None:
         return scales.up_from_plumb(np.array(file.marks.plumb)), 0.5
     if file.marks.floor_line is not None:
         return scales.up_from_floor(np.array(file.marks.floor_line)), 0.7
-    return UP, LEVEL_U_DEG * 1.5
+    unknown = LEVEL_U_DEG * 1.5
+    if len(roll) and 2 * np.degrees(roll[1]) < unknown:
+        return scales.up_from_roll(float(roll[0])), 2 * float(np.degrees(roll[1]))
+    return UP, unknown
 
 
 def _marks(file: BriefFile) -> Marks:

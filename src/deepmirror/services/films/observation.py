@@ -19,6 +19,7 @@ from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.pose_tracker import Plan, look
 from deepmirror.pose.rigid_attachment import ON_PLATFORM, carry
+from deepmirror.pose.room_level import LOOKS, roll_of_room
 from deepmirror.pose.rough_positions import first_positions, followed_positions
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
 from deepmirror.pose.stack import follow_stack
@@ -71,6 +72,7 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     corners = _on_sled(brief, movement, keys)
     if near is None and corners is not None:
         followed = replace(followed, platform=_follow_platform(film, corners))
+    followed = replace(followed, roll=_roll(film, evidence, followed.room))
     return _with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
 
@@ -95,6 +97,13 @@ def _follow_platform(film: Film, corners: Array) -> Array:
     for _, grey in zip(film.times, film.stream_grey(), strict=False):
         follower.add(grey)
     return follower.path()
+
+
+def _roll(film: Film, seen: Evidence, room: Array) -> Array:
+    """How far the film's first picture is rolled against the room (see Evidence.roll), from pictures spread over it."""
+    spread = [int(i) for i in np.linspace(0, len(film.times) - 1, min(LOOKS, len(film.times)))]
+    still = np.eye(2, 3)
+    return roll_of_room((film.picture(i), seen.network[i], room[i] if len(room) else still) for i in spread)
 
 
 def _with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
