@@ -8,7 +8,7 @@ import pytest
 
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.uncertain_value import Value
-from deepmirror.judge.causes import collect_evidence, ranked
+from deepmirror.judge.causes import Limit, collect_evidence, ranked
 from deepmirror.movements.schema import Cause
 from tests.core.test_measures import REP, squat_side
 
@@ -25,20 +25,32 @@ def set_of(count: int) -> MeasurementContext:
     return replace(squat_side(), reps=[replace(REP, number=i + 1) for i in range(count)])
 
 
+BENT_33 = tuple({"dorsiflexion_max_deg": Value(33.0, 2.0)} for _ in range(5))
+
+
+def test_a_limit_that_a_clean_rep_went_beyond_is_no_cause() -> None:
+    """Reps 1, 3, 4 and 5 reach depth with more ankle bend than rep 2, which does not: the ankle did not stop it."""
+    bent = tuple({"dorsiflexion_max_deg": Value(28.0 if i == 1 else 34.0, 2.0)} for i in range(5))
+    evidence = collect_evidence(set_of(5), {}, bent, (2,), Limit("ankle_dorsiflexion", 30.0))
+    assert [e.against for e in evidence] == [True] and "rep 1 bent further" in evidence[0].because
+    assert ranked(CAUSES, evidence)[-1] == "ankle bend runs out"
+
+
 @pytest.mark.parametrize(
     ("reps", "film", "limit", "first", "because"),
     [
         ((4, 5), {}, None, "fatigue", "began in rep 4 of 5"),
         ((1, 2, 3, 4, 5), {}, None, "habit", "from the first rep"),
         ((1, 2, 3, 4, 5), {"speed_loss_pct": Value(45, 6)}, None, "load too heavy", "slowed by 45 %"),
-        ((2, 3), {}, "ankle_dorsiflexion", "ankle bend runs out", "ankle dorsiflexion limit"),
+        ((2, 3), {}, Limit("ankle_dorsiflexion", 34.0), "ankle bend runs out", "meets its limit of 34°"),
+        ((2, 3), {}, Limit("ankle_dorsiflexion", 45.0), "load too heavy", "limit is taken as 45°"),
         ((2,), {"pivot_misalignment_cm": Value(6, 1.5)}, None, "machine set for somebody else", "6 cm from the pivot"),
         ((2,), {"pivot_misalignment_cm": Value(3, 1.5)}, None, "load too heavy", None),
     ],
 )
 def test_the_strongest_evidence_names_the_cause(
-    reps: tuple[int, ...], film: dict[str, Value], limit: str | None, first: str, because: str | None
+    reps: tuple[int, ...], film: dict[str, Value], limit: Limit | None, first: str, because: str | None
 ) -> None:
-    evidence = collect_evidence(set_of(5), film, reps, limit)
+    evidence = collect_evidence(set_of(5), film, BENT_33, reps, limit)
     assert ranked(CAUSES, evidence)[0] == first
     assert (because is None and not evidence) or any(because in e.because for e in evidence if because)

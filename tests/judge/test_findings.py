@@ -100,8 +100,22 @@ def test_fault_present_absent_and_at_the_margin(
 
 
 def test_safety_comes_first_and_both_knees_are_one_finding() -> None:
-    found = judged("front", knee_inward_left_pct=9.0, knee_inward_right_pct=8.0, range_loss_pct=40.0)
+    found = judged("front", knee_inward_left_pct=13.0, knee_inward_right_pct=8.0, range_loss_pct=40.0)
     assert [f.code for f in found.findings] == ["knee_valgus", "range_loss"]
+
+
+def test_a_knee_a_little_inward_is_said_and_is_no_matter_of_safety() -> None:
+    assert [f.severity for f in judged("front", knee_inward_left_pct=6.5).findings] == ["polish"]
+    assert [f.severity for f in judged("front", knee_inward_left_pct=13.0).findings] == ["safety"]
+
+
+def test_no_range_is_praised_that_was_paid_for_and_no_speed_that_was_lost() -> None:
+    clean, rising = judged(), judged(heel_rise_cm=8.0)
+    assert {c.code for c in clean.checks if c.praised} >= {"shallow_depth", "heel_rise"}
+    assert "shallow_depth" not in {c.code for c in rising.checks if c.praised}
+    slowed = judged(speed_loss_pct=33.0)
+    speed = next(c for c in slowed.checks if c.code == "speed_loss")
+    assert speed.verdict is not Verdict.OFF and not speed.praised
 
 
 def test_the_clients_school_moves_the_target() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -233,3 +234,37 @@ def test_every_movement_warns_defers_and_leads_on(name: str) -> None:
     named = [w for w in (*movement.easier, *movement.harder, *movement.instead) if "_" in w]
     assert set(named) <= known, "a movement named by its id must exist"
     assert not {f.code for f in movement.fault} & {"foot_turn", "pointed_toes"}, "what is disputed is never a fault"
+
+
+UNDER_LOAD = {"free squat", "guided squat", "hinge", "one-leg stance", "leg press"}
+
+
+@pytest.mark.parametrize("movement", CATALOGUE.movements.values(), ids=list(CATALOGUE.movements))
+def test_bracing_comes_before_the_way_down_and_stays_on_at_the_bottom(movement: Movement) -> None:
+    """Common practice, no source; that a held breath raises the pressure: MacDougall and others 1985, from memory."""
+    assert len(movement.breathing) > 20
+    if movement.family in UNDER_LOAD:
+        assert "brace" in movement.breathing.lower() and any("blood pressure" in c for c in movement.cautions)
+    for fault in movement.fault:
+        text = CATALOGUE.text(movement, fault.group or fault.code)
+        for words in (fault.cue or text.cue, fault.change or text.change, text.drill):
+            assert not {"breathe", "breath", "exhale"} & set(re.findall(r"[a-z]+", words.lower())), words
+
+
+SQUAT_WORDS = {"squat", "squats", "crease", "box", "bar", "floor", "plate"}
+
+
+@pytest.mark.parametrize("family", ["leg press", "hinge"])
+@pytest.mark.parametrize("code", ["shallow_depth", "heel_rise"])
+def test_a_press_and_a_hinge_are_not_told_to_squat(family: str, code: str) -> None:
+    movement = next(m for m in CATALOGUE.movements.values() if m.family == family)
+    if any((f.group or f.code) == code for f in movement.fault):
+        text = CATALOGUE.text(movement, code)
+        said = " ".join([text.told or text.title, text.why, text.cue, text.change, *(c.words for c in text.causes)]).lower()
+        assert not (SQUAT_WORDS - ({"box"} if family == "hinge" else set())) & set(re.findall(r"[a-z]+", said)), said
+
+
+def test_a_family_says_otherwise_only_what_it_says_otherwise() -> None:
+    text = CATALOGUE.faults["shallow_depth"]
+    assert set(text.family) <= {m.family for m in CATALOGUE.movements.values()}
+    assert text.said_in("no such family") is text and text.said_in("hinge").cue != text.cue

@@ -94,3 +94,19 @@ def test_every_fault_has_a_drill_and_pathways_name_real_movements() -> None:
 def test_noted_pain_calls_for_its_pathway_by_whole_words(pain: list[str], titles: list[str]) -> None:
     found = pathways_for(pain)
     assert len(found) == len(titles) and all(t in p.title for t, p in zip(titles, found, strict=True))
+
+
+@pytest.mark.parametrize(
+    ("note", "place"),
+    [
+        ("both knees sore", "knee"),
+        ("back of the left knee", "knee"),
+        ("sciatica", "low back"),
+        ("left hip pinches", "hip"),
+        ("Achilles tendon", "Achilles"),
+        ("backs of both thighs", "back of the thigh"),
+        ("kneeling is fine", None),
+    ],
+)
+def test_pain_calls_for_the_pathway_of_its_place(note: str, place: str | None) -> None:
+    assert [place in p.title for p in pathways_for([note])] == ([True] if place else [])

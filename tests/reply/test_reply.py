@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -48,6 +49,19 @@ def test_the_draft_says_the_worst_first_and_repeats_nothing(analyses: dict[str, 
     assert Reply.from_dict(reply.to_dict()) == reply
     clean = draft_reply(analyses["tove_back_squat_side"])
     assert clean.chosen() == [] and clean.praise
+
+
+def test_what_can_hurt_is_never_left_out_of_a_reply(analyses: dict[str, Analysis]) -> None:
+    """A safety finding of the whole film, or of the same reps as another, is told beside it; a range cut short is told once."""
+    analysis = analyses[NAME]
+    first = analysis.judgement.findings[0]
+    lift = replace(first, code="hip_lift_off", severity="safety", reps=(3,))
+    pivot = replace(first, code="pivot_misaligned", severity="safety", reps=())
+    again = replace(first, code="partial_rep", severity="range", reps=(3,))
+    short = replace(first, severity="range", reps=(3, 4))
+    for found, told in (([lift, pivot], 2), ([lift, replace(pivot, reps=(3,))], 2), ([short, again], 1)):
+        judgement = replace(analysis.judgement, findings=tuple(found))
+        assert len(draft_reply(replace(analysis, judgement=judgement)).chosen()) == told
 
 
 def test_the_exported_reply_reads_back(analyses: dict[str, Analysis], tmp_path: Path) -> None:

@@ -37,8 +37,9 @@ def with_unit(number: str, unit: str) -> str:
 
 
 def bare_unit(unit: str) -> str:
-    """The unit alone where it is written with what it counts: "cm" of "cm off the pad"."""
-    return unit.split(maxsplit=1)[0] if unit else ""
+    """The unit alone where it is written with what it counts: "cm" of "cm off the pad"; "per s" is one."""
+    words = unit.split()
+    return " ".join(words[: 2 if words[:1] == ["per"] else 1])
 
 
 LOST = 2.5  # of a measure's largest useful doubt; our own choice

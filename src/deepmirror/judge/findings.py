@@ -13,11 +13,12 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
-from deepmirror.judge.causes import collect_evidence, ranked
+from deepmirror.judge.causes import Limit, collect_evidence, ranked
 from deepmirror.movements.loader import Catalogue
-from deepmirror.movements.schema import Fault, FaultText, Movement
+from deepmirror.movements.schema import CauseKind, Fault, FaultText, Movement
 
-SEVERITY_ORDER = ("safety", "range", "tension", "polish")
+SAFETY, RANGE = "safety", "range"
+SEVERITY_ORDER = (SAFETY, RANGE, "tension", "polish")
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,8 @@ class Finding:
     causes: tuple[str, ...]
     chain: tuple[str, ...]
     drill: str = ""
+    told: str = ""  # the title as the client reads it
+    kinds: frozenset[CauseKind] = frozenset()  # of all its causes
 
 
 @dataclass(frozen=True)
@@ -65,6 +68,7 @@ class Check:
     title: str
     verdict: Verdict
     held: str
+    praised: bool = False  # nothing in the film speaks against saying so
 
 
 @dataclass(frozen=True)
@@ -75,7 +79,7 @@ class BuildView:
     lean: Band | None
     words: tuple[str, ...]
     answers: dict[str, str] = field(default_factory=dict)
-    binding_limit: str | None = None
+    limit: Limit | None = None
 
 
 BUILD_SCHOOL = "build"
@@ -162,9 +166,10 @@ def judge(
     checks: list[Check] = []
     unable: list[Unmeasurable] = [] if scene.reps else [NO_REPS]
     used: dict[str, str] = {}
+    ranges: set[str] = set()
     missing = {m.measure: m for m in measured.unmeasurable}
     for fault in movement.fault:
-        text = catalogue.faults[fault.group or fault.code]
+        text = catalogue.text(movement, fault.group or fault.code)
         if kind not in fault.views:
             advice, seen_from = FROM_THE_SIDE if "side" in fault.views else FROM_THE_FRONT, f"a film from the {_side_words(scene.view)}"
             unable.append(Unmeasurable(fault.measure, f"{seen_from} does not show it", advice, text.title, seen_from))
@@ -182,14 +187,23 @@ def judge(
             continue
         band = _band(fault, school, build)
         verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
-        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held))
+        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held, _well_inside(fault, rows)))
+        if text.severity == RANGE:
+            ranges.add(fault.code)
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
         if off:
-            findings.append(_finding(scene, fault, text, school, band, off, build, measured.film))
+            findings.append(_finding(scene, fault, text, school, band, off, build, measured))
         elif Verdict.CANNOT_TELL in verdicts:
             advice = Advice(Remedy.MARK, text.film_next)  # the same film with another point or mark may do
             unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", advice, text.title, doubtful=True))
+    if any(f.severity == SAFETY for f in findings):  # a range that was paid for with the pelvis or the back is not praised
+        checks = [replace(c, praised=False) if c.code in ranges else c for c in checks]
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
+
+
+def _well_inside(fault: Fault, rows: list[tuple[Rep | None, Value]]) -> bool:
+    """Whether a fault's measure lies where a coach would say well of it."""
+    return fault.praised is None or all(fault.praised.band().excess(v.value) <= 0 for _, v in rows)
 
 
 def _side_words(view: str) -> str:
@@ -224,7 +238,7 @@ def _finding(
     band: Band,
     off: list[tuple[Rep | None, Value]],
     build: BuildView | None,
-    film: dict[str, Value],
+    measured: Measured,
 ) -> Finding:
     target = fault.targets[school]
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
@@ -243,8 +257,8 @@ def _finding(
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
-    evidence = collect_evidence(scene, film, reps, build.binding_limit if build is not None else None)
-    chain += [f"evidence: {e.because}" for e in evidence]
+    evidence = collect_evidence(scene, measured.film, measured.reps, reps, build.limit if build is not None else None)
+    chain += [f"evidence {'against: ' + e.because if e.against else 'for: ' + e.because}" for e in evidence]
     if text.drill:
         chain.append(f"drill: {text.drill}")
     change = fault.change or text.change
@@ -254,7 +268,7 @@ def _finding(
     return Finding(
         fault.group if fault.as_group and fault.group else fault.code,
         text.title,
-        text.severity,
+        SAFETY if fault.safe is not None and fault.safe.band().excess(worst.value) > 0 else text.severity,
         reps,
         worst.value,
         worst.u,
@@ -271,6 +285,8 @@ def _finding(
         tuple(ranked(text.causes, evidence)),
         tuple(chain),
         text.drill,
+        text.told,
+        frozenset(kind for cause in text.causes for kind in cause.kinds),
     )
 
 
@@ -303,7 +319,12 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
         worse = max((finding, other), key=lambda f: f.target.excess(f.value))
         both = tuple(sorted(set(finding.reps) | set(other.reps)))
         out[out.index(other)] = replace(
-            worse, code=group, title=catalogue.faults[group].title, reps=both, chain=tuple(dict.fromkeys(other.chain + finding.chain))
+            worse,
+            code=group,
+            title=catalogue.text(movement, group).title,
+            told=catalogue.text(movement, group).told,
+            reps=both,
+            chain=tuple(dict.fromkeys(other.chain + finding.chain)),
         )
     return out
 

@@ -41,6 +41,10 @@ class Catalogue:
             raise BadMovement(f"No movement is called “{name}”. Known are: {', '.join(sorted(self.movements))}.")
         return self.movements[name]
 
+    def text(self, movement: Movement, code: str) -> FaultText:
+        """How a fault, or a group of them, is explained in a movement's family."""
+        return self.faults[code].said_in(movement.family)
+
 
 @lru_cache(maxsize=4)
 def load_catalogue(own_folder: Path | None = None) -> Catalogue:
@@ -67,6 +71,10 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
             problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
         else:
             movements[movement.id] = movement
+    families = {m.family for m in movements.values()}
+    for code, text in faults.items():
+        if strange := set(text.family) - families:
+            raise BadMovement(f"{_place(data / FAULTS_FILE, (code,))}: {code}: no movement is of the family {min(strange)}")
     return Catalogue(movements, faults, tuple(problems))
 
 

@@ -68,10 +68,28 @@ class Cause(Strict):
     kinds: list[CauseKind] = []
 
 
+class FaultWords(Strict):
+    """What of a fault's text is said otherwise in one family of movements."""
+
+    title: str | None = None
+    told: str | None = None
+    why: str | None = None
+    cue: str | None = None
+    change: str | None = None
+    film_next: str | None = None
+    held: str | None = None
+    drill: str | None = None
+    causes: list[Cause] | None = None
+
+
 class FaultText(Strict):
-    """How a fault is explained: shared by all movements that can show it."""
+    """How a fault is explained: shared by all movements that can show it, but for what a family of them says otherwise.
+
+    title: as the coach reads it; told: as the client does, where that is another.
+    """
 
     title: str
+    told: str = ""
     severity: Severity
     why: str
     cue: str
@@ -80,6 +98,12 @@ class FaultText(Strict):
     held: str
     drill: str = ""
     causes: list[Cause] = Field(min_length=1)
+    family: dict[str, FaultWords] = {}
+
+    def said_in(self, family: str) -> FaultText:
+        """The text as a family of movements says it."""
+        own = self.family.get(family)
+        return self if own is None else self.model_copy(update={k: v for k, v in own if v is not None})
 
 
 class Fault(Strict):
@@ -93,6 +117,8 @@ class Fault(Strict):
     school: str
     limit_u: Positive
     group: str | None = None
+    safe: Target | None = None  # outside this band it is a matter of safety, whatever the text's own severity
+    praised: Target | None = None  # said well of inside this band only; absent: wherever it is within its target
     as_group: bool = False  # reported under its group's code even when it is found alone: another way to see the same fault
     cue: str | None = None
     change: str | None = None
@@ -162,6 +188,7 @@ class Movement(Strict):
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []
+    breathing: str = Field("Breathe in and brace before each rep; breathe out past its hardest part.", min_length=10)
     cautions: list[str]
     fault: list[Fault] = []
 

@@ -34,7 +34,7 @@ def make_sheet(library: FilmLibrary, client_id: int, movement_id: str, last: Ana
         movement.title,
         movement.start or "as agreed",
         library.now().strftime("%d %B %Y"),
-        tuple(movement.setup),
+        (*movement.setup, movement.breathing),
         tuple(_lines(client, movement)),
         tuple(_last_time(last)) if last is not None else (),
         tuple(client.pain),

@@ -7,12 +7,13 @@ from dataclasses import replace
 import numpy as np
 
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build, Setup, SetupEffect
+from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build, Limits, Setup, SetupEffect
 from deepmirror.core.measures.contact_measures import distances
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.motion.reps import rise_acceleration
 from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
+from deepmirror.judge.causes import Limit
 from deepmirror.judge.findings import BuildView, Measured
 from deepmirror.services.posture.posture_commands import body_of, film_setup, limits_of
 
@@ -45,7 +46,12 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
     words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
-    return BuildView(lean, tuple(words), binding_limit=deepest.binding_limit)
+    return BuildView(lean, tuple(words), limit=_binding(deepest.binding_limit, limits_of(file.client)))
+
+
+def _binding(joint: str | None, limits: Limits) -> Limit | None:
+    """The joint that runs out first, with its limit; None where balance does, or nothing."""
+    return Limit(joint, float(getattr(limits, joint))) if joint is not None and hasattr(limits, joint) else None
 
 
 def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
@@ -68,7 +74,7 @@ def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured
         f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
         f"which gives this build's hips room to about {enough[1]:.0f}°."
     )
-    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, "hip_flexion")
+    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, Limit("hip_flexion", bent))
 
 
 def flat_depth(scene: MeasurementContext, measured: Measured) -> tuple[float, str] | None:

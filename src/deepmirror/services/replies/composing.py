@@ -11,7 +11,7 @@ from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.judge.findings import Finding, describe_band
+from deepmirror.judge.findings import SAFETY, Finding, describe_band
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
 from deepmirror.reply.model import Anchor as Anchor
@@ -34,16 +34,15 @@ PLAINLY = {
 
 def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | None = None, coach: str = "", date: str = "") -> Reply:
     """The findings as corrections, in their order (safety, range, tension, polish); the first three are chosen, leaving out
-    what only repeats one of them in the same reps. What became of earlier corrections comes before them."""
+    what only repeats one of them. What became of earlier corrections comes before them."""
     imperial, rows = analysis.brief.file.client.imperial, watched or []
     corrections: list[Correction] = []
     said: list[Finding] = []
     for finding in analysis.judgement.findings:
-        again = any(f.severity == finding.severity and set(finding.reps) <= set(f.reps) for f in said)
-        worth = not again and len(said) < USUAL_CORRECTIONS
+        worth = not _repeats(finding, said) and len(said) < USUAL_CORRECTIONS
         corrections.append(_correction(analysis, finding, worth, rows))
         said += [finding] if worth else []
-    held = [c.held for c in analysis.judgement.checks if c.verdict is Verdict.WITHIN]
+    held = [c.held for c in analysis.judgement.checks if c.verdict is Verdict.WITHIN and c.praised]
     greeting = "Here is what your film shows, most important first." if corrections else "Here is what your film shows."
     return Reply(
         client,
@@ -61,9 +60,19 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
     )
 
 
+def _repeats(finding: Finding, said: list[Finding]) -> bool:
+    """Whether a finding only says again what may have one cause with it, in reps that are spoken of already.
+
+    What can hurt is never left out."""
+    if finding.severity == SAFETY or not finding.reps:
+        return False
+    return any(f.kinds & finding.kinds and set(finding.reps) <= set(f.reps) for f in said if f.severity == finding.severity)
+
+
 def _unable(analysis: Analysis) -> list[str]:
     """What only another film could tell; what a mark of the coach's would tell is no business of the client's."""
-    rows = [(u.reason, u.advice.words) for u in analysis.judgement.unmeasurable if u.advice.new_film]
+    lacks = [u for u in analysis.judgement.unmeasurable if u.advice.new_film]
+    rows = [(u.title[:1].lower() + u.title[1:] if u.seen_from and u.title else u.reason, u.advice.words) for u in lacks]
     return sorted({f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows})[:2]
 
 
@@ -100,7 +109,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
 
     return Correction(
         f.code,
-        f.title,
+        f.told or f.title,
         f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s.",
         said(f"{number_words(f.value, f.u, f.unit)}; target {target_words(f.target, bare)}." + (_last_time(earlier) if earlier else "")),
         said(f.why),
