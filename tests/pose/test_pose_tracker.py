@@ -115,6 +115,19 @@ def test_what_is_seen_in_a_lagging_region_is_looked_at_again_where_it_lies(watch
     assert seen is not None and np.degrees(seen.next_region().turn) == pytest.approx(61)
 
 
+def test_somebody_who_walks_past_takes_no_lane_along(watcher: PoseTracker) -> None:
+    """One of the two lanes went off with a passer-by: the one that stayed where the client was all the time leads."""
+    client, passer = region(), region(x=860)
+    watcher._places.clear()
+    watcher._places.extend([(600.0, 350.0)] * 20 + [(700.0, 350.0), (800.0, 350.0)])
+    watcher._regions = [passer, client]
+    watcher._keep_together(0)
+    assert watcher._regions == [client, client]
+    watcher._regions = [region(x=640), client]
+    watcher._keep_together(0)
+    assert watcher._regions[0] == region(x=640)
+
+
 def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_till_then() -> None:
     """Somebody cut off by the picture's edge is followed from the first frame on, and the client clicked on frame 8."""
     other, client = region(x=1200, side=300), region(x=500)

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.motion.reps import find_reps, with_uncertainty
 from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.films.analysis import Analysis, conclude
-from deepmirror.services.films.repetitions import leaping
+from deepmirror.services.films.repetitions import bridged, leaping
 from tests.conftest import DEMO
+from tests.core.test_measures import squat_side
 
 DATA = Path(__file__).parent.parent / "data"
 
@@ -65,3 +69,22 @@ def test_a_turned_front_film_is_not_called_caving_knees_or_uneven_feet(off_deg: 
     assert abs(yaw.value - off_deg) <= yaw.u < 12
     assert len(analysis.scene.reps) == 3 and analysis.judgement.findings == ()
     assert any("knee" in u.title.lower() for u in analysis.judgement.unmeasurable)
+
+
+def test_a_signal_lost_for_a_moment_is_bridged_and_accuses_of_nothing() -> None:
+    """Somebody walks past during the second of four reps: four are counted, and the torn one is not taken for the largest."""
+    times = np.arange(0, 12, 1 / 30)
+    values = 50 - 45 * np.cos(2 * np.pi * times / 3)
+    u = np.full(len(times), 4.0)
+    lost = (times > 3.9) & (times < 5.1)
+    torn = Series(times, np.where(lost, 170.0 * np.sin(20 * times), values), np.where(lost, 120.0, u))
+    assert leaping(torn)
+    signal = bridged(torn)
+    assert not leaping(signal) and np.array_equal(signal.u, torn.u)
+    reps = with_uncertainty(find_reps(times, signal.values, "eccentric", 25.0), times, signal.u)
+    assert len(reps) == 4 and max(reps[1].unsure.values()) > 0.5 > max(reps[2].unsure.values())
+    stretched = [replace(r, range=1.6 * r.range) if r.number == 2 else r for r in reps]
+    loss = MEASURES["range_loss_pct"].value(replace(squat_side(), reps=stretched))
+    assert abs(loss.value) < loss.u + 3
+    whole = Series(times, values, np.full(len(times), 90.0))
+    assert bridged(whole) is whole

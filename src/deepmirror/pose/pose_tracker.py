@@ -5,6 +5,7 @@ Frames come from the caller as iterables of pictures, so this module knows nothi
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -38,6 +39,7 @@ NETWORK_SIGMA_SHARE = {
     "heel": 0.035,
     "toe": 0.04,
 }
+HOME_LOOKS = 60  # about eight seconds: longer than anybody takes to walk past; our own choice
 ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
 AGAIN_MISFIT, AGAIN_LOOKS = 0.3, 2  # a region that fits worse is looked into again where that look asks for it; our own choice
 BLURRED = 0.6  # clearness below which the body is also looked for anew; our own choice
@@ -107,6 +109,7 @@ class PoseTracker:
         self._clicked = clicked
         self._first = clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
+        self._places: deque[tuple[float, float]] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
 
     def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
         followed = self._regions[lane]
@@ -126,6 +129,7 @@ class PoseTracker:
         seen, there = best.seen, best.seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (best.region.x, best.region.y)
+            self._places.append(self._place)
         self._regions[lane] = seen.next_region() if there else None
         return Look(frame, seen if there else None, self._checkers[lane].look(rgb, best.region) if there and check else None)
 
@@ -151,6 +155,16 @@ class PoseTracker:
         if known is None:
             known = self._settle(rgb, self._first) or self._settle(rgb, self._detected(rgb))
         self._regions = [r or known for r in self._regions]
+
+    def _keep_together(self, lane: int) -> None:
+        """Somebody who walks past takes one of the lanes along: the lane that is nearer to where the client was all the time leads."""
+        own, other = self._regions[lane], self._regions[1 - lane]
+        if own is None or other is None:
+            return
+        home = np.median(np.array(self._places), axis=0) if self._places else np.array([other.x, other.y])
+        apart = float(np.hypot(own.x - other.x, own.y - other.y))
+        if apart > SAME_BODY * other.side and np.hypot(*(home - [own.x, own.y])) > np.hypot(*(home - [other.x, other.y])):
+            self._regions[lane] = other
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
@@ -195,6 +209,7 @@ class PoseTracker:
                     yield waiting.pop(0).result()
                 if self._regions[lane] is None:
                     self._find(rgb)
+                self._keep_together(lane)
                 check = bool(self._plan.check_every) and i % self._plan.check_every == 0
                 waiting.append(pool.submit(self._look, number, lane, rgb, check))
             for w in waiting:

@@ -140,11 +140,16 @@ def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def change(name: str) -> RepMeasure:
-    """How much an angle changed within the rep, degrees: from its smallest to its largest."""
+    """How much an angle changed within the rep, degrees: from its smallest to its largest.
+
+    What is off throughout the rep cancels; what either end is less sure by than the rep is on the whole does not.
+    """
 
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
-        part = scene.angle(name).window(rep.start_s, rep.end_s)
-        return Value(float(np.ptp(part.values)), float(CHANGE_U_SHARE * np.median(part.u)))
+        series = scene.angle(name)
+        ends, usual = (lowest(series, rep), highest(series, rep)), float(np.median(series.window(rep.start_s, rep.end_s).u))
+        beyond = [max(end.u**2 - usual**2, 0.0) for end in ends]
+        return Value(ends[1].value - ends[0].value, float(np.hypot(CHANGE_U_SHARE * usual, np.sqrt(sum(beyond)))))
 
     return measure
 

@@ -180,10 +180,10 @@ def speed_loss(scene: MeasurementContext) -> Value:
 
     Raises CannotTell with fewer than two whole reps.
     """
-    speeds = [r.mean_speeds["concentric"] for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
-    if len(speeds) < 2:
+    reps = [r for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
+    if len(reps) < 2:
         raise CannotTell("the set has fewer than two whole reps", WHOLE_SET)
-    return Value(100 * (1 - speeds[-1] / max(speeds)), 6.0)
+    return _loss(reps, lambda r: r.mean_speeds["concentric"], 6.0)
 
 
 def range_loss(scene: MeasurementContext) -> Value:
@@ -191,10 +191,19 @@ def range_loss(scene: MeasurementContext) -> Value:
 
     Raises CannotTell with fewer than two reps.
     """
-    ranges = [r.range for r in scene.reps if r.block == scene.reps[-1].block]
-    if len(ranges) < 2:
+    reps = [r for r in scene.reps if r.block == scene.reps[-1].block]
+    if len(reps) < 2:
         raise CannotTell("the set has fewer than two reps", WHOLE_SET)
-    return Value(100 * (1 - ranges[-1] / max(ranges)), 4.0)
+    return _loss(reps, lambda r: r.range, 4.0)
+
+
+def _loss(reps: list[Rep], of: Callable[[Rep], float], u_pct: float) -> Value:
+    """What the last rep lost against the largest, percent; a rep in which the signal was lost is not taken for the largest."""
+    lost = [max(r.unsure.values(), default=0.0) for r in reps]
+    sound = [i for i, share in enumerate(lost) if share <= LEAST_LOST + min(lost)]
+    best = max(sound, key=lambda i: of(reps[i]))
+    kept = of(reps[-1]) / max(of(reps[best]), 1e-9)
+    return Value(100 * (1 - kept), u_pct).widened(100 * abs(kept) * float(np.hypot(lost[-1], lost[best])))
 
 
 KNUTTGEN = "phases after Knuttgen & Komi 2003 (from memory); boundaries as the batch contract says"

@@ -16,6 +16,7 @@ from deepmirror.movements.schema import Movement
 Array = NDArray[np.float64]
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
+LOST_U_DEG, LOST_SHARE = 40.0, 0.3  # k = 2: a signal that is this unsure is none; and most of a film it may be so; our own choice
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
@@ -38,7 +39,7 @@ def repetitions(
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
         return Repetitions(travel, found, False)
-    signal = rep_signal(angles, movement, view, track.times)
+    signal = bridged(rep_signal(angles, movement, view, track.times))
     if leaping(signal):
         return Repetitions(signal, [], True)
     halves = pattern == "one_and_a_half"
@@ -58,6 +59,17 @@ def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> S
     along = away @ way
     along = along if along.max() >= -along.min() else -along
     return Series(times, along / px_per_cm, np.full(len(times), TRAVEL_U_CM))
+
+
+def bridged(signal: Series) -> Series:
+    """The signal with short stretches in which it is lost (somebody walks past) drawn straight from where it was last known.
+
+    Its doubt stays what it was, so that nothing is measured there; a signal that is lost for long is left alone.
+    """
+    known = signal.u < LOST_U_DEG
+    if known.all() or known.mean() < 1 - LOST_SHARE:
+        return signal
+    return Series(signal.times, np.interp(signal.times, signal.times[known], signal.values[known]), signal.u)
 
 
 def leaping(signal: Series) -> bool:
