@@ -9,9 +9,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from deepmirror.core.measures.context import CannotTell
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import find_reps, with_uncertainty
-from deepmirror.core.trajectories import Series
+from deepmirror.core.motion.tempo import parse_tempo
+from deepmirror.core.trajectories import UNKNOWN_U, Series
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
@@ -80,9 +82,14 @@ def test_a_signal_lost_for_a_moment_is_bridged_and_accuses_of_nothing() -> None:
     torn = Series(times, np.where(lost, 170.0 * np.sin(20 * times), values), np.where(lost, 120.0, u))
     assert leaping(torn)
     signal = bridged(torn)
-    assert not leaping(signal) and np.array_equal(signal.u, torn.u)
+    assert not leaping(signal) and (signal.u[lost] == UNKNOWN_U).all() and np.array_equal(signal.u[times > 6], torn.u[times > 6])
     reps = with_uncertainty(find_reps(times, signal.values, "eccentric", 25.0), times, signal.u)
     assert len(reps) == 4 and max(reps[1].unsure.values()) > 0.5 > max(reps[2].unsure.values())
+    tempo = MEASURES["eccentric_share_pct"]
+    timed = replace(squat_side(), reps=reps, tempo=parse_tempo("2-0-1-0"))
+    with pytest.raises(CannotTell, match="lost"):
+        tempo.value(timed, reps[1])
+    assert tempo.value(timed, reps[3]).u < 20
     stretched = [replace(r, range=1.6 * r.range) if r.number == 2 else r for r in reps]
     loss = MEASURES["range_loss_pct"].value(replace(squat_side(), reps=stretched))
     assert abs(loss.value) < loss.u + 3

@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import SEGMENTS, near_side, sided, split
+from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided, split
 from deepmirror.fitted import fitted_by_name
 from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady
 
@@ -19,9 +19,26 @@ Array = NDArray[np.float64]
 
 HELD_FOOT_SIGMA_SHARE = 0.10  # some ten degrees of the ankle
 ON_PLATFORM = ("ankle", "heel", "toe")
+FIRST_LOOKS_S = 0.5  # while a client still gets ready; our own choice
 ON_PLATFORM_SIGMA = 0.02  # of the shank: how well a foot goes with its platform; our own estimate, no source
 HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest of these
 CARRIED_SIGMA_SHARE = fitted_by_name("carried_sigma")
+
+
+def feet_at_first(evidence: Evidence, keys: list[Keyframe]) -> dict[str, Array]:
+    """Where the feet are on the first picture, px: as clicked there, else as the network sees them in its first looks.
+
+    Empty where neither tells of both whole feet.
+    """
+    clicked = {n: np.array(p) for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in ON_PLATFORM}
+    if len(clicked) == 2 * len(ON_PLATFORM):
+        return clicked
+    soon = evidence.times <= evidence.times[0] + FIRST_LOOKS_S
+    names = [sided(part, side) for part in ON_PLATFORM for side in SIDES]
+    seen = {n: evidence.network[soon, evidence.names.index(n)] for n in names if n in evidence.names}
+    if len(seen) < len(names) or not all(np.isfinite(path).any() for path in seen.values()):
+        return {}
+    return {n: np.nanmedian(path, axis=0) for n, path in seen.items()}
 
 
 def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:

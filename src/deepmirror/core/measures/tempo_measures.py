@@ -14,7 +14,9 @@ import numpy as np
 from deepmirror.core.measures.context import (
     ADD_STACK,
     FILM_SIDE,
+    LOST,
     NO_FIT,
+    PLACE_AGAIN,
     Advice,
     CannotTell,
     MeasurementContext,
@@ -36,6 +38,7 @@ NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not sla
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
 # Of the rep's range: a signal less sure by more than this has lost the phase's boundaries, and no more than that is reckoned with.
 LEAST_LOST, MOST_LOST = 0.15, 0.9
+UNTIMED = 0.95  # of the rep's range: a rep whose signal is less sure than this is counted, not timed; our own choice
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
 TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
@@ -65,6 +68,8 @@ def phase_share(phase: str) -> RepMeasure:
         wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
         if not wanted or seconds is None:
             raise NotAsked(f"the prescription sets no time for the {WORDS[phase]}", TELL_TEMPO)
+        if max(rep.unsure.values(), default=0.0) > UNTIMED:
+            raise CannotTell(LOST, PLACE_AGAIN)
         return Value(100 * seconds / wanted, 100 * float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))) / wanted)
 
     return measure

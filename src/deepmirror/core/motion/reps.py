@@ -29,6 +29,7 @@ CREEP_SHARE, START_TAKES_S = (
 PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
+EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own choice
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
@@ -92,7 +93,7 @@ def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool =
     beyond = np.sqrt(np.maximum(u**2 - np.percentile(u[inside], USUAL_U_PERCENTILE) ** 2, 0.0))
 
     def share(rep: Rep, start_s: float, end_s: float) -> float:
-        part = beyond[(times >= start_s) & (times <= end_s)]
+        part = beyond[(times >= start_s - EDGE_S) & (times <= end_s + EDGE_S)]
         return float(part.max(initial=0.0)) / max(rep.range, 1e-9)
 
     out = []

@@ -14,7 +14,7 @@ from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.measures.context import FILM_SIDE, Advice, Marks, MeasurementContext, Remedy
 from deepmirror.core.motion.kinematics import LEVEL_U_DEG, angle_series
-from deepmirror.core.skeleton import SIDES, near_side, points_for, sided, split
+from deepmirror.core.skeleton import near_side, points_for, sided, split
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
@@ -28,6 +28,7 @@ from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.near_leg import near_leg
+from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
@@ -139,15 +140,15 @@ def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, f
 
 
 def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> Series | None:
-    """A followed sled's way, from its marked platform or the feet clicked on it; None where none was followed."""
+    """A followed sled's way, from its marked platform or the feet on it; None where none was followed."""
     if not len(evidence.platform):
         return None
     if file.marks.platform is not None:
         corners = np.array(file.marks.platform)
         breadth = float(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).max())
         return sled_travel(evidence.times, evidence.platform, corners.mean(axis=0), breadth / max(file.marks.platform_cm or (USUAL_CM,)))
-    ankles = np.array([p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] == "ankle"])
-    if len(ankles) != len(SIDES):
+    ankles = np.array([p for n, p in feet_at_first(evidence, keys).items() if split(n)[0] == "ankle"])
+    if not len(ankles):
         return None
     apart = float(np.linalg.norm(ankles[0] - ankles[1]))
     return sled_travel(evidence.times, evidence.platform, ankles.mean(axis=0), apart / USUAL_STANCE_CM)

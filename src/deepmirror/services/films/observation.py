@@ -18,7 +18,7 @@ from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.pose_tracker import Plan, look
-from deepmirror.pose.rigid_attachment import ON_PLATFORM, carry
+from deepmirror.pose.rigid_attachment import carry, feet_at_first
 from deepmirror.pose.room_level import LOOKS, roll_of_room
 from deepmirror.pose.rough_positions import first_positions, followed_positions
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
@@ -69,23 +69,22 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
         followed = _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
         followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
-    corners = _on_sled(brief, movement, keys)
+    corners = _on_sled(brief, movement, feet_at_first(whole, keys))
     if near is None and corners is not None:
         followed = replace(followed, platform=_follow_platform(film, corners))
     followed = replace(followed, roll=_roll(film, evidence, followed.room))
     return _with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
 
-def _on_sled(brief: Brief, movement: Movement, keys: list[Keyframe]) -> Array | None:
-    """Four corners (4, 2) px on the first picture of what a sled carries: its marked platform, else the feet clicked there."""
+def _on_sled(brief: Brief, movement: Movement, feet: dict[str, Array]) -> Array | None:
+    """Four corners (4, 2) px on the first picture of what a sled carries: its marked platform, else the feet as they lie there."""
     if not movement.platform_moves:
         return None
     if brief.file.marks.platform is not None:
         return np.array(brief.file.marks.platform)
-    feet = [p for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in ON_PLATFORM]
-    if len(feet) < 2 * len(ON_PLATFORM):
+    if not feet:
         return None
-    low, high = np.min(feet, axis=0), np.max(feet, axis=0)
+    low, high = np.min(list(feet.values()), axis=0), np.max(list(feet.values()), axis=0)
     margin = AROUND_FEET * float((high - low).max())
     (x0, y0), (x1, y1) = low - margin, high + margin
     return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.motion.reps import Rep, find_reps, mark_partials, with_uncertainty
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.core.trajectories import Series, Track
+from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.views import facing
 from deepmirror.movements.schema import Movement
 
@@ -17,6 +17,7 @@ Array = NDArray[np.float64]
 
 LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second turns at 1350 °/s, about twice the fastest kicks; from memory
 LOST_U_DEG, LOST_SHARE = 40.0, 0.3  # k = 2: a signal that is this unsure is none; and most of a film it may be so; our own choice
+LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; our own choice
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
@@ -64,12 +65,15 @@ def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> S
 def bridged(signal: Series) -> Series:
     """The signal with short stretches in which it is lost (somebody walks past) drawn straight from where it was last known.
 
-    Its doubt stays what it was, so that nothing is measured there; a signal that is lost for long is left alone.
+    It is unknown there, so that nothing is measured by it; a signal that is lost for long is left alone.
     """
-    known = signal.u < LOST_U_DEG
+    lost = signal.times[signal.u >= LOST_U_DEG]
+    after = np.searchsorted(lost, signal.times - LOST_EDGE_S)
+    known = np.searchsorted(lost, signal.times + LOST_EDGE_S, side="right") == after  # no lost frame near
     if known.all() or known.mean() < 1 - LOST_SHARE:
         return signal
-    return Series(signal.times, np.interp(signal.times, signal.times[known], signal.values[known]), signal.u)
+    across = np.interp(signal.times, signal.times[known], signal.values[known])
+    return Series(signal.times, across, np.where(known, signal.u, UNKNOWN_U))
 
 
 def leaping(signal: Series) -> bool:
