@@ -118,8 +118,8 @@ def test_what_is_seen_in_a_lagging_region_is_looked_at_again_where_it_lies(watch
 def test_somebody_who_walks_past_takes_no_lane_along(watcher: PoseTracker) -> None:
     """One of the two lanes went off with a passer-by: the one that stayed where the client was all the time leads."""
     client, passer = region(), region(x=860)
-    watcher._places.clear()
-    watcher._places.extend([(600.0, 350.0)] * 20 + [(700.0, 350.0), (800.0, 350.0)])
+    watcher._told.clear()
+    watcher._told.extend([client] * 20 + [region(x=700), client, region(x=800), client])
     watcher._regions = [passer, client]
     watcher._keep_together(0)
     assert watcher._regions == [client, client]

@@ -70,11 +70,12 @@ QUICK = Plan("full", 7.5)  # for the first result
 
 @dataclass(frozen=True)
 class Look:
-    """What one frame showed: the network's sighting, and the checking network's where it looked too."""
+    """What one frame showed: the network's sighting, and the checking network's where it looked too; and where it was looked for."""
 
     frame: int
     seen: Detection | None
     checked: Detection | None
+    region: Region | None = None
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,7 @@ class PoseTracker:
         self._clicked = clicked
         self._first = clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
-        self._places: deque[tuple[float, float]] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
+        self._told: deque[Region] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
 
     def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
         followed = self._regions[lane]
@@ -129,9 +130,9 @@ class PoseTracker:
         seen, there = best.seen, best.seen.presence >= PRESENCE_FLOOR
         if there:
             self._place = (best.region.x, best.region.y)
-            self._places.append(self._place)
         self._regions[lane] = seen.next_region() if there else None
-        return Look(frame, seen if there else None, self._checkers[lane].look(rgb, best.region) if there and check else None)
+        checked = self._checkers[lane].look(rgb, best.region) if there and check else None
+        return Look(frame, seen if there else None, checked, best.region if there else None)
 
     def _sighting(self, lane: int, rgb: Picture, region: Region) -> Sighting:
         return Sighting(region, self._networks[lane].look(rgb, region))
@@ -157,14 +158,23 @@ class PoseTracker:
         self._regions = [r or known for r in self._regions]
 
     def _keep_together(self, lane: int) -> None:
-        """Somebody who walks past takes one of the lanes along: the lane that is nearer to where the client was all the time leads."""
-        own, other = self._regions[lane], self._regions[1 - lane]
-        if own is None or other is None:
+        """Somebody who walks past takes one of the lanes along: the lane that is nearer to where the client was all the time leads.
+
+        Only looks that are told already count, so that it does not hang on which of two threads was quicker.
+        """
+        own, told = self._regions[lane], list(self._told)
+        if own is None or not told:
             return
-        home = np.median(np.array(self._places), axis=0) if self._places else np.array([other.x, other.y])
+        home = np.median([(r.x, r.y) for r in told], axis=0)
+        other = min(told[-2:], key=lambda r: float(np.hypot(*(home - [r.x, r.y]))))
         apart = float(np.hypot(own.x - other.x, own.y - other.y))
         if apart > SAME_BODY * other.side and np.hypot(*(home - [own.x, own.y])) > np.hypot(*(home - [other.x, other.y])):
             self._regions[lane] = other
+
+    def _tell(self, look: Look) -> Look:
+        if look.region is not None:
+            self._told.append(look.region)
+        return look
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
@@ -191,7 +201,9 @@ class PoseTracker:
     def _settle_on_clicks(self, rgb: Picture, region: Region) -> None:
         """Look where the client was clicked, whatever was followed till then."""
         found = self._settle(rgb, region)
-        self._regions = [found or r for r in self._regions]
+        if found is not None:
+            self._regions = [found, found]
+            self._told.clear()
 
     def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
         """One look per frame given, in order."""
@@ -201,19 +213,19 @@ class PoseTracker:
                 lane = i % 2
                 if passed := [frame for frame in self._clicked if frame <= number]:
                     while waiting:
-                        yield waiting.pop(0).result()
+                        yield self._tell(waiting.pop(0).result())
                     self._settle_on_clicks(rgb, self._clicked.pop(max(passed)))
                     self._clicked = {f: r for f, r in self._clicked.items() if f > number}
                 # a lane's own last look must be finished before its region is read; a lost lane also waits for the other
                 while waiting and (len(waiting) == 2 or self._regions[lane] is None):
-                    yield waiting.pop(0).result()
+                    yield self._tell(waiting.pop(0).result())
                 if self._regions[lane] is None:
                     self._find(rgb)
                 self._keep_together(lane)
                 check = bool(self._plan.check_every) and i % self._plan.check_every == 0
                 waiting.append(pool.submit(self._look, number, lane, rgb, check))
             for w in waiting:
-                yield w.result()
+                yield self._tell(w.result())
 
 
 def region_misfit(region: Region, seen: Detection) -> float:
