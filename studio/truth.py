@@ -16,6 +16,7 @@ from studio.scene import Pinhole
 Array = NDArray[np.float64]
 JOINTS = ("ear", "shoulder", "elbow", "wrist", "hip", "knee", "ankle", "heel", "toe")
 SIDES = ("left", "right")
+BOUNDLESS = (1e9, 1e9)  # films that are not drawn by lot show the whole client
 
 
 def between(a: Array, b: Array, c: Array) -> Array:
@@ -200,7 +201,8 @@ def brief(film: dict[str, Any], truth: dict[str, Any], camera: Pinhole, scale_en
                 continue
             name = joint if near else f"{joint}_{side}"
             xy = np.array(truth["landmarks_px"][f"{joint}_{side}"][first]) + rng.normal(0, 2, 2)
-            seeds[name] = [round(float(v), 1) for v in xy]
+            if np.all(xy >= 0) and np.all(xy <= np.array(truth.get("size", BOUNDLESS)) - 1):  # nobody clicks beside the picture
+                seeds[name] = [round(float(v), 1) for v in xy]
     later: dict[str, list[float]] = {}  # points that are hidden at first are clicked on the first far turn-round
     frame = round(truth["reps"][0]["bottom_s"] * film["fps"]) if film.get("clicked_deep") else 0
     for name in film.get("clicked", []):

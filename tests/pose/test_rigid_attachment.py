@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import points_for
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.rigid_attachment import carry, carry_foot
+from deepmirror.pose.rigid_attachment import carry, carry_foot, feet_at_first
 
 NAMES = [*points_for("side-left"), "mid_back", "roller", "bar"]
 FRAMES = 60
@@ -59,3 +61,17 @@ def test_a_held_foot_follows_the_shank_not_the_network() -> None:
     evidence.network[:, NAMES.index("toe_left")] = [0.0, 0.0]
     carried = carry_foot(evidence, [Keyframe(0, {"toe_left": (float(ankle[0]) - 60, float(ankle[1]) + 20)})], "side-left", True)
     assert np.abs(carried.network[:, NAMES.index("toe_left")] - ankle - [-60, 20]).max() < 1
+
+
+def test_the_feet_are_where_they_were_clicked_else_where_the_network_first_saw_them() -> None:
+    names = [f"{part}_{side}" for part in ("ankle", "heel", "toe") for side in ("left", "right")]
+    places = np.array([[100.0 + 10 * i, 300.0 + 5 * i] for i in range(6)])
+    network = np.tile(places, (60, 1, 1))
+    network[20:] += 40.0  # by then the sled moves
+    seen = Evidence(np.arange(60) / 30, names, network, np.full((60, 6), 4.0))
+    told = feet_at_first(seen, [])
+    assert set(told) == set(names) and np.allclose([told[n] for n in names], places)
+    clicked = Keyframe(0, {n: (7.0, 8.0) for n in names})
+    assert all(tuple(p) == (7.0, 8.0) for p in feet_at_first(seen, [clicked]).values())
+    network[:, 3] = np.nan
+    assert feet_at_first(replace(seen, network=network), []) == {}

@@ -257,7 +257,9 @@ def _finding(
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
-    evidence = collect_evidence(scene, measured.film, measured.reps, reps, build.limit if build is not None else None)
+    kinds = frozenset(kind for cause in text.causes for kind in cause.kinds)
+    known = collect_evidence(scene, measured.film, measured.reps, reps, build.limit if build is not None else None)
+    evidence = [e for e in known if e.kinds & kinds]
     chain += [f"evidence {'against: ' + e.because if e.against else 'for: ' + e.because}" for e in evidence]
     if text.drill:
         chain.append(f"drill: {text.drill}")
@@ -286,7 +288,7 @@ def _finding(
         tuple(chain),
         text.drill,
         text.told,
-        frozenset(kind for cause in text.causes for kind in cause.kinds),
+        kinds,
     )
 
 

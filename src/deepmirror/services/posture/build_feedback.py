@@ -74,7 +74,16 @@ def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured
         f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
         f"which gives this build's hips room to about {enough[1]:.0f}°."
     )
-    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, Limit("hip_flexion", bent))
+    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, Limit("hip_flexion", _flat_bend(measured)))
+
+
+def _flat_bend(measured: Measured) -> float:
+    """Hip flexion (degrees) up to which the pelvis lay flat on this film: the most of clean reps, else less than any that curled."""
+    bent = [
+        (v["hip_lift_cm"].value, v["hip_flexion_max_deg"].value) for v in measured.reps if {"hip_lift_cm", "hip_flexion_max_deg"} <= set(v)
+    ]
+    clean = [deg for lift, deg in bent if lift <= ONSET_CM]
+    return max(clean) if clean else min((deg for _, deg in bent), default=0.0)
 
 
 def flat_depth(scene: MeasurementContext, measured: Measured) -> tuple[float, str] | None:
