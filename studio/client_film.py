@@ -132,7 +132,7 @@ def dressed(drawn: Drawn) -> Body:
 def lifter(drawn: Drawn, body: Body) -> Squatter | Lifter | SplitSquatter:
     """What poses the body."""
     if drawn.movement == "split_squat":
-        return SplitSquatter(body, Split(**drawn.style))
+        return SplitSquatter(body, Split(**drawn.style, ahead=drawn.view.removeprefix("side-")))  # filmed from the leg in front
     if drawn.movement in POSTURE:
         posed = tomllib.loads((HERE / "films.toml").read_text())["posture"][POSTURE[drawn.movement]]
         if drawn.way.get("hand_at_hip"):

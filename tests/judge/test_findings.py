@@ -140,3 +140,16 @@ def test_a_set_without_reps_says_what_to_film() -> None:
     out = judge(empty, measure(empty), SQUAT, CATALOGUE, {})
     assert not out.findings and out.unmeasurable[0].measure == "reps"
     assert np.isfinite([v.value for v in measure(squat_side()).film.values()]).all()
+
+
+def test_a_split_squat_filmed_from_behind_the_rear_leg_is_not_judged_by_it() -> None:
+    """The shin of the leg behind lies flat: that is no fault of the one in front, which such a film hides."""
+    base = scene()
+    near = base.track.point("ankle_right")
+    numbers = {"shank_from_vertical_max_deg": Value(80.0, 5.0), "knee_past_toe_cm": Value(40.0, 5.0), "range_share_pct": Value(100.0, 5.0)}
+    measured = Measured((numbers,) * 3, {}, ())
+    split = CATALOGUE.movement("split_squat")
+    for ahead, told in ((60.0, True), (-60.0, False)):
+        found = judge(replace(base, far={"ankle": near - [ahead, 0]}), measured, split, CATALOGUE, {})
+        assert ("knee_past_toe" in {f.code for f in found.findings}) is told
+        assert any("leg in front" in u.advice.words for u in found.unmeasurable) is not told

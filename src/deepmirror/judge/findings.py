@@ -6,13 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
 
+import numpy as np
+
 from deepmirror.core.measures.context import TAKE_IN, Advice, CannotTell, MeasurementContext, NotAsked, Remedy
 from deepmirror.core.measures.spec import MeasureSpec, Moment, view_kind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
-from deepmirror.core.skeleton import near_side
+from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
+from deepmirror.core.views import facing
 from deepmirror.judge.causes import Limit, collect_evidence, ranked
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import CauseKind, Fault, FaultText, Movement
@@ -116,6 +119,7 @@ class Judgement:
 
 
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set, from before the first rep to after the last.")
+FRONT_LEG = Advice(Remedy.SIDE_FILM, "Film from the side of the leg in front.")
 FROM_THE_SIDE = Advice(Remedy.SIDE_FILM, "Film from the side.")
 FROM_THE_FRONT = Advice(Remedy.FRONT_FILM, "Film from straight in front.")
 NO_REPS = Unmeasurable("reps", "no repetition was seen", WHOLE_SET, "Repetitions")
@@ -167,6 +171,7 @@ def judge(
     unable: list[Unmeasurable] = [] if scene.reps else [NO_REPS]
     used: dict[str, str] = {}
     ranges: set[str] = set()
+    rear_near = movement.front_leg_near and _near_leg_is_behind(scene)
     missing = {m.measure: m for m in measured.unmeasurable}
     for fault in movement.fault:
         text = catalogue.text(movement, fault.group or fault.code)
@@ -177,6 +182,10 @@ def judge(
         school = schools.get(fault.code, fault.school)
         school = school if school in fault.targets else fault.school
         used[fault.code] = school
+        if rear_near and (MEASURES[fault.measure].series or MEASURES[fault.measure].focus.joints):
+            unable.append(Unmeasurable(fault.measure, "the leg in front is hidden by the one behind", FRONT_LEG, text.title))
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
+            continue
         rows = _values(scene, measured, fault)
         if not rows:
             if fault.measure not in missing and scene.reps:
@@ -199,6 +208,15 @@ def judge(
     if any(f.severity == SAFETY for f in findings):  # a range that was paid for with the pelvis or the back is not praised
         checks = [replace(c, praised=False) if c.code in ranges else c for c in checks]
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
+
+
+def _near_leg_is_behind(scene: MeasurementContext) -> bool:
+    """Whether a side film was taken from the side of the leg that stands behind: it shows another leg than the one that works."""
+    near = near_side(scene.view)
+    if near is None or "ankle" not in scene.far or not scene.track.has(sided("ankle", near)):
+        return False
+    ahead = facing(scene.view) * (scene.track.point(sided("ankle", near)) - scene.far["ankle"])[:, 0]
+    return bool(np.nanmedian(ahead) < 0)
 
 
 def _well_inside(fault: Fault, rows: list[tuple[Rep | None, Value]]) -> bool:
