@@ -160,10 +160,8 @@ class Heartbeat:
         worst = max((g for g, _, _ in self.gaps.get(words, [])), default=0.0)
         own = max((o for _, o, _ in self.gaps.get(words, [])), default=0.0)
         took = time.perf_counter() - started
-        print(
-            f"{words:44s} {took:7.1f} s   longest gap {worst:5.0f} ms, own {own:5.0f} ms   late beats {len(late):3d}{self.machine(started)}",
-            flush=True,
-        )
+        gaps = f"longest gap {worst:5.0f} ms, own {own:5.0f} ms   late beats {len(late):3d}"
+        print(f"{words:44s} {took:7.1f} s   {gaps}{self.machine(started)}", flush=True)
         for gap, without, where in late[:4]:
             print(f"      {gap:6.0f} ms, own {without:4.0f} ms  {where}", flush=True)
         self._part = ""

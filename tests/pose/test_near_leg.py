@@ -56,3 +56,17 @@ def test_networks_as_far_apart_as_the_legs_do_not_doubt_where_the_leg_is() -> No
     seen.network_sigma[:, NAMES.index("ankle_left")] = 0.7 * np.hypot(240, 20)
     told = near_leg(seen, [Keyframe(10, CLICKS)], "side-left", False)
     assert (told.network_sigma[:, NAMES.index("ankle_right")] < 15).all()
+
+
+def test_legs_that_lie_crosswise_to_the_shoulders_change_their_names() -> None:
+    """She came in facing the camera and turned round for a film from the rear: the network kept her legs' names."""
+    network = np.zeros((30, len(ALL_POINTS), 2))
+    for i, name in enumerate(ALL_POINTS):
+        network[:, i, 0] = 400 + (-60 if name.endswith("left") else 60)
+    seen = Evidence(np.arange(30) / 30, list(ALL_POINTS), network, np.full(network.shape[:2], 4.0))
+    assert near_leg(seen, [], "rear", False).network.tolist() == network.tolist()
+    legs = [i for i, n in enumerate(ALL_POINTS) if n.rsplit("_", 1)[0] in ("hip", "knee", "ankle", "heel", "toe")]
+    crossed = network.copy()
+    crossed[10:, legs, 0] = 800 - crossed[10:, legs, 0]
+    told = near_leg(Evidence(seen.times, seen.names, crossed, seen.network_sigma), [], "rear", False)
+    assert told.network.tolist() == network.tolist()

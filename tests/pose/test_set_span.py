@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -38,6 +40,19 @@ def in_and_out() -> np.ndarray:
 def test_walking_in_and_out_is_not_the_set() -> None:
     first, last = set_span(walking(in_and_out()), [], setting())
     assert 50 <= first <= 60 and 259 <= last <= 270
+
+
+def test_walking_up_to_a_camera_in_front_is_not_the_set() -> None:
+    """Her feet hardly move in the picture, but she grows by a half."""
+    came = walking(np.full(FRAMES, 600.0))
+    left, right = ([i for i, n in enumerate(NAMES) if n.endswith(side)] for side in ("left", "right"))
+    grown = np.concatenate([np.linspace(30, 45, 60), np.full(FRAMES - 60, 45.0)])[:, None]
+    came.network[:, left, 0] += grown
+    came.network[:, right, 0] -= grown
+    front = replace(setting(), view="front")
+    first, last = set_span(came, [], front)
+    assert 30 <= first <= 55 and last == FRAMES
+    assert set_span(came, [], replace(front, movement=CATALOGUE.movement("leg_press"))) == (0, FRAMES)
 
 
 def test_a_film_of_the_set_alone_is_taken_whole_and_so_is_one_of_steps() -> None:

@@ -11,12 +11,13 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.core.views import facing
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, Keyframe, shank_px, steady
 
 Array = NDArray[np.float64]
 
+CROSSED = ("knee", "ankle")
 LEG = ("knee", "ankle", "heel", "toe")
 EXCHANGED = 0.6  # the other leg lies nearer to the clicks than this share of the way to the named one: they are exchanged
 CLEARLY_OFF = 0.25  # of the shank: a named leg this near its clicks is that leg
@@ -27,13 +28,15 @@ MEMORY_S = 0.6  # of where a leg was: longer than the network mistakes one for t
 
 
 def near_leg(evidence: Evidence, keys: list[Keyframe], view: str, front_leg_near: bool) -> Evidence:
-    """The evidence with the two legs' network points exchanged where the near one is the other; side films only.
+    """The evidence with the two legs' network points exchanged where the near one is the other.
 
-    front_leg_near: the movement is filmed from the side of the leg in front.
+    From the front and rear legs that lie crosswise to the shoulders are exchanged. front_leg_near: the movement is filmed from the
+    side of the leg in front.
     """
     near = near_side(view)
     if near is None:
-        return evidence
+        crossed = _crosswise(evidence)
+        return _exchanged(evidence, *SIDES, crossed) if crossed.any() else evidence
     far = "right" if near == "left" else "left"
     mine, other = ([evidence.names.index(sided(j, s)) for j in LEG] for s in (near, far))
     calm = steady(evidence.network)
@@ -53,6 +56,21 @@ def near_leg(evidence: Evidence, keys: list[Keyframe], view: str, front_leg_near
         return evidence
     told_apart = _without_leg_mistakes(evidence, calm, near, far, shank)
     return _exchanged(told_apart, near, far, swaps) if swaps.any() else told_apart
+
+
+def _crosswise(evidence: Evidence) -> NDArray[np.bool_]:
+    """(T,) frames in which hips, knees and ankles lie the other way round than the shoulders, as no body can turn.
+
+    Somebody who came in facing the camera and turned round may keep her legs' old names in the network.
+    """
+    apart = np.array([_left_of_right(evidence, joint) for joint in ("shoulder", "hip", *CROSSED)])
+    with np.errstate(invalid="ignore"):
+        return np.asarray((apart[0] * apart[1:] < 0).all(axis=0))
+
+
+def _left_of_right(evidence: Evidence, joint: str) -> Array:
+    left, right = (evidence.network[:, evidence.names.index(sided(joint, s)), 0] for s in SIDES)
+    return np.asarray(left - right)
 
 
 def _nearer_to_other(key: Keyframe, calm: Array, near: str, mine: list[int], other: list[int], shank: float) -> bool | None:
