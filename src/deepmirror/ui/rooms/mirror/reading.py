@@ -107,7 +107,7 @@ class ReadingPanel(QWidget):
             self._column.addWidget(card)
         if not judgement.findings:
             self._column.addWidget(PlainLabel(tr("Nothing is off that this film can show.")))
-        held = [c for c in judgement.checks if c.verdict is Verdict.BORDERLINE or (c.verdict is Verdict.WITHIN and c.praised)]
+        held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE) and c.praised]
         if held:
             self._column.addWidget(heading(tr("Held")))
             # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
