@@ -42,7 +42,7 @@ def bare_unit(unit: str) -> str:
     return " ".join(words[: 2 if words[:1] == ["per"] else 1])
 
 
-LOST = 2.5  # of a measure's largest useful doubt; our own choice
+BEYOND_USE = 2.5  # of a measure's largest useful doubt; our own choice
 
 
 class Verdict(StrEnum):
@@ -80,12 +80,12 @@ def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Ve
 
     Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is
     borderline; when the uncertainty is above `limit_u` or wider than the band itself nothing can be told, and when it is
-    LOST times that, not even that the value is off: the point was lost, and what is lost does not err like what is seen.
+    BEYOND_USE times that, not even that the value is off: the point was lost, and what is lost does not err like what is seen.
     """
     if measured is None or not math.isfinite(measured.value) or not math.isfinite(measured.u):
         return Verdict.CANNOT_TELL
     excess = band.excess(measured.value)
-    if measured.u > LOST * limit_u:
+    if measured.u > BEYOND_USE * limit_u:
         return Verdict.CANNOT_TELL
     if excess > measured.u:
         return Verdict.OFF

@@ -17,7 +17,6 @@ from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, Keyframe, sha
 
 Array = NDArray[np.float64]
 
-CROSSED = ("knee", "ankle")
 LEG = ("knee", "ankle", "heel", "toe")
 EXCHANGED = 0.6  # the other leg lies nearer to the clicks than this share of the way to the named one: they are exchanged
 CLEARLY_OFF = 0.25  # of the shank: a named leg this near its clicks is that leg
@@ -63,7 +62,7 @@ def _crosswise(evidence: Evidence) -> NDArray[np.bool_]:
 
     Somebody who came in facing the camera and turned round may keep her legs' old names in the network.
     """
-    apart = np.array([_left_of_right(evidence, joint) for joint in ("shoulder", "hip", *CROSSED)])
+    apart = np.array([_left_of_right(evidence, joint) for joint in ("shoulder", "hip", "knee", "ankle")])
     with np.errstate(invalid="ignore"):
         return np.asarray((apart[0] * apart[1:] < 0).all(axis=0))
 

@@ -60,7 +60,6 @@ def keep_interface_free() -> None:
     A full run of the garbage collector goes through every object of every imported library, 0.1 s in which the window stands
     still: what is there now stays for good and is left out. Threads that compute give way after 1 ms instead of 5.
     """
-    gc.collect()
     gc.freeze()
     sys.setswitchinterval(SWITCH_S)
 

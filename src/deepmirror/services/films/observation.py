@@ -12,7 +12,7 @@ from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.camera_motion import PlatformFollower
-from deepmirror.pose.evidence import Array, Evidence, Keyframe
+from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.pose_tracker import FINAL as FINAL
@@ -101,8 +101,8 @@ def _follow_platform(film: Film, corners: Array) -> Array:
 def _roll(film: Film, seen: Evidence, room: Array) -> Array:
     """How far the film's first picture is rolled against the room (see Evidence.roll), from pictures spread over it."""
     spread = [int(i) for i in np.linspace(0, len(film.times) - 1, min(LOOKS, len(film.times)))]
-    still = np.eye(2, 3)
-    return roll_of_room((film.picture(i), seen.network[i], room[i] if len(room) else still) for i in spread)
+    still, body = np.eye(2, 3), filled(seen.network)  # most of these pictures were not looked at
+    return roll_of_room((film.picture(i), body[i], room[i] if len(room) else still) for i in spread)
 
 
 def _with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
