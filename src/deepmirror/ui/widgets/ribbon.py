@@ -149,13 +149,14 @@ class RepRibbon(QWidget):
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
         frames = np.flatnonzero(self._data.known)
         every = max(1, len(frames) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
-        band, line = self._curve_polygons(top, base, frames[::every])
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(64, 208, 202, 46))
-        painter.drawPolygon(band)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
-        painter.drawPolyline(line)
+        for known in np.split(frames, np.flatnonzero(np.diff(frames) > 1) + 1):  # a stretch in which it was lost stays empty
+            band, line = self._curve_polygons(top, base, known[::every])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(64, 208, 202, 46))
+            painter.drawPolygon(band)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
+            painter.drawPolyline(line)
 
     def _curve_polygons(self, top: float, base: float, shown: NDArray[np.intp]) -> tuple[QPolygonF, QPolygonF]:
         """The band of the uncertainty and the line of the values, widget px, of some of the frames."""
