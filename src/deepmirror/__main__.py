@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import NoReturn
 
@@ -38,6 +39,9 @@ def parser() -> argparse.ArgumentParser:
     build.add_argument("--knees-open-deg", type=float, default=0.0)
     build.add_argument("--load-kg", type=float, default=0.0)
     build.add_argument("--foot-height-cm", type=float, help="machines: ankle over the rail's line through the hip")
+    plan = commands.add_parser("plan", help="a client's next session worked out, as JSON")
+    plan.add_argument("client", type=Path, help="plan, equipment, history and pain: JSON")
+    plan.add_argument("--date", required=True, help="the day it is worked out on, like 2026-10-05")
     look = commands.add_parser("look", help="find and follow the body in a film, for the window's background work")
     look.add_argument("clip", type=Path)
     look.add_argument("--brief", type=Path, required=True)
@@ -56,16 +60,16 @@ def main(words: list[str] | None = None) -> int:
     args = parser().parse_args(words)
     from deepmirror import bootstrap
 
-    if args.command == "analyse":
-        return bootstrap.ending(lambda: bootstrap.run_batch(args.clip, args.brief, args.out, args.reply))
-    if args.command == "build":
-        return bootstrap.ending(lambda: bootstrap.run_build(args))
-    if args.command == "look":
-        return bootstrap.ending(lambda: bootstrap.run_look(args))
-    if args.command == "conclude":
-        return bootstrap.ending(bootstrap.run_conclude)
-    if args.command == "movements":
-        return bootstrap.ending(lambda: bootstrap.run_movements(args.library, args.copy))
+    windowless: dict[str, Callable[[], int]] = {
+        "analyse": lambda: bootstrap.run_batch(args.clip, args.brief, args.out, args.reply),
+        "build": lambda: bootstrap.run_build(args),
+        "plan": lambda: bootstrap.run_plan(args.client, args.date),
+        "look": lambda: bootstrap.run_look(args),
+        "conclude": bootstrap.run_conclude,
+        "movements": lambda: bootstrap.run_movements(args.library, args.copy),
+    }
+    if args.command in windowless:
+        return bootstrap.ending(windowless[args.command])
     named = (getattr(args, name, None) for name in ("inbox", "outbox"))
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False), *named)
 

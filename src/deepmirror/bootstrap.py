@@ -88,6 +88,14 @@ def run_build(args: argparse.Namespace) -> int:
     return 0
 
 
+def run_plan(client: Path, day: str) -> int:
+    """Print a client's next session."""
+    from deepmirror.services.training.plan_command import plan_command
+
+    print(plan_command(client, day))
+    return 0
+
+
 def _number(name: str, value: str | float, low: float, high: float) -> float:
     try:
         number = float(value)

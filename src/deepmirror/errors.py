@@ -7,6 +7,7 @@ DeepMirrorError            anything the user can be told in one sentence
 ├── CannotSolve            clicks, marks and lengths of a film contradict one another
 ├── BadBundle              what a client sent cannot be taken in
 ├── BadMovement            a movement definition does not validate
+├── BadPlan                a plan, a done set or a training history does not hold together
 ├── LibraryError           the library folder or its database cannot be used
 │   ├── LibraryBusy        another program has the library open
 │   ├── LibraryDamaged     its database is damaged; backups may be at hand
@@ -62,6 +63,10 @@ class BadBundle(DeepMirrorError):
 
 class BadMovement(DeepMirrorError):
     """A movement definition is not valid."""
+
+
+class BadPlan(DeepMirrorError):
+    """A plan, a done set or a training history does not hold together."""
 
 
 class LibraryError(DeepMirrorError):

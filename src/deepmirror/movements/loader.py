@@ -17,14 +17,14 @@ from pydantic import TypeAdapter, ValidationError
 from deepmirror.errors import BadMovement, one_line
 from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.cameras import CAMERAS_FILE
-from deepmirror.movements.pathways import PATHWAYS_FILE
+from deepmirror.movements.pathways import PATHWAYS_FILE, READINESS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
 
 T = TypeVar("T")
 
 FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
 LARGEST_BYTES = 500_000
-NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE)
+NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE, READINESS_FILE)
 
 
 @dataclass(frozen=True)

@@ -153,6 +153,39 @@ class NetworkOffset(Strict):
     spread: Annotated[float, Field(gt=0, le=1)]
 
 
+Pattern = Literal[
+    "squat",
+    "press",
+    "lunge",
+    "knee_extension",
+    "knee_flexion",
+    "hinge",
+    "hip_extension",
+    "abduction",
+    "calf_straight",
+    "calf_bent",
+    "pull",
+    "push",
+    "trunk",
+]
+Implement = Literal["bar", "dumbbell", "stack", "sled", "body"]
+Muscle = Literal["quadriceps", "glutes", "hamstrings", "calves", "abductors", "back", "chest", "abdominals"]
+
+
+class Training(Strict):
+    """What planning knows of a movement. Movers and helpers: common practice, no source.
+
+    implements: what may load it, the usual one first; sled: anything with plates and a mass of its own.
+    """
+
+    pattern: Pattern
+    implements: list[Implement] = Field(min_length=1)
+    movers: list[Muscle] = Field(min_length=1)
+    helpers: list[Muscle] = []
+    many_joint: bool = False
+    body_share: Annotated[float, Field(ge=0, le=1)] = 0.0  # of the body mass that is moved
+
+
 class Movement(Strict):
     """One movement or machine."""
 
@@ -190,6 +223,7 @@ class Movement(Strict):
     setup: list[str] = []
     breathing: str = Field("Breathe in and brace before each rep; breathe out past its hardest part.", min_length=10)
     cautions: list[str]
+    training: Training | None = None  # absent in a coach's own definition: it is planned by its last loads and counts for no muscle
     fault: list[Fault] = []
 
     @property

@@ -1,0 +1,40 @@
+"""Lighter weeks: by the calendar of the block, or when the lifts say so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import date
+
+from deepmirror.planning.history import LiftSession
+from deepmirror.planning.records import Plan
+from deepmirror.planning.rules import Rules
+
+
+def lighter_every(plan: Plan, rules: Rules) -> int:
+    """Every how many weeks a lighter one comes: the block's length, kept between four and eight."""
+    return int(min(max(plan.weeks, rules.lighter_every_least), rules.lighter_every_most))
+
+
+def by_calendar(plan: Plan, day: date, rules: Rules) -> bool:
+    """Whether a day lies in the block's lighter week, its last."""
+    return day >= plan.start and plan.week_of(day) % lighter_every(plan, rules) == 0
+
+
+def signs_of_strain(sessions: Sequence[LiftSession], moved: Callable[[float], float], rir_u: float, rules: Rules) -> list[str]:
+    """What a lift's last full sessions say for a lighter week, in words: two of these ask for one. Light sessions are left out."""
+    full = [s for s in sessions if not s.light]
+    out = []
+    strengths = [(s.day, e) for s in full if (e := s.strength(moved, rir_u)) is not None and not e.at_least]
+    if len(strengths) >= 3:
+        before, once, twice = (e.low for _, e in strengths[-3:])
+        floor = (1 - rules.decline_share) * before
+        if once <= floor and twice <= floor:
+            out.append(f"the estimated maximum fell from {before:.0f} to {once:.0f} and {twice:.0f} kg")
+    if len(full) >= 2:
+        now, then = full[-1], full[-2]
+        same = now.load_kg == then.load_kg
+        if same and now.rir is not None and then.rir is not None and then.rir - now.rir >= rules.decline_rir:
+            out.append(f"{then.rir:g} repetitions in reserve became {now.rir:g} at {now.load_kg:g} kg")
+        if now.pain is not None and then.pain is not None and now.pain > then.pain:
+            out.append(f"pain went up from {then.pain:g} to {now.pain:g} of 10")
+    return out
