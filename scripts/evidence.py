@@ -18,6 +18,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import result_of
 from deepmirror.services.films.observation import observe
+from deepmirror.services.films.set_log import shown_set
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 
@@ -29,8 +30,9 @@ def main() -> None:
         with Film(path) as film:
             if again or not kept.exists():
                 observe(film, brief, catalogue.movement(brief.file.movement), Progress()).save(kept)
-            results[path.stem] = vars(result_of(conclude(film.facts, brief, catalogue, Evidence.load(kept)), film))
-        print(path.stem, results[path.stem]["line"], flush=True)
+            analysis = conclude(film.facts, brief, catalogue, Evidence.load(kept))
+            results[path.stem] = {"film": vars(result_of(analysis, film)), "set": shown_set(analysis)}
+        print(path.stem, results[path.stem]["film"]["line"], flush=True)
     (DEMO / "results.json").write_text(json.dumps(results, indent=1) + "\n")
 
 

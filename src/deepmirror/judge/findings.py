@@ -72,6 +72,7 @@ class Check:
     verdict: Verdict
     held: str
     praised: bool = False  # nothing in the film speaks against saying so
+    severity: str = ""
 
 
 @dataclass(frozen=True)
@@ -184,7 +185,7 @@ def judge(
         used[fault.code] = school
         if rear_near and (MEASURES[fault.measure].series or MEASURES[fault.measure].focus.joints):
             unable.append(Unmeasurable(fault.measure, "the leg in front is hidden by the one behind", FRONT_LEG, text.title))
-            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity))
             continue
         rows = _values(scene, measured, fault)
         if not rows:
@@ -192,11 +193,11 @@ def judge(
                 continue  # nothing was asked for
             if fault.measure in missing:
                 unable.append(replace(missing[fault.measure], title=text.title))
-            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held))
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity))
             continue
         band = _band(fault, school, build)
         verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
-        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held, _well_inside(fault, rows)))
+        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held, _well_inside(fault, rows), text.severity))
         if text.severity == RANGE:
             ranges.add(fault.code)
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]

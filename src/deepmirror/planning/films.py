@@ -72,7 +72,7 @@ def film_due(movement: Movement | None, sessions: Sequence[LiftSession], rules: 
     after = [s for s in sessions if s.day > day]
     codes = [f.code for f in sorted((f for f in form.findings if f.open), key=lambda f: f.severity != "safety")]
     view = view_for(movement, codes)
-    if not form.told:
+    if not form.told and not open_findings(form, "safety"):
         return _counted(FilmDue(Urgency.UNTOLD, f"the film of {day} could not tell", view), after)
     if unsafe := open_findings(form, "safety"):
         by = day + timedelta(days=rules.film_safety_days)

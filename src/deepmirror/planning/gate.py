@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from deepmirror.planning.films import FilmDue, newest_film
+from deepmirror.planning.films import FilmDue, newest_film, open_findings
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import Override
 from deepmirror.planning.rules import Rules
@@ -61,11 +61,10 @@ def form_gate(sessions: Sequence[LiftSession], due: FilmDue, overrides: Sequence
 def _reasons(sessions: Sequence[LiftSession], due: FilmDue, rules: Rules) -> list[Reason]:
     last, out = sessions[-1], []
     told = newest_film(sessions, told=True)
+    for day, code in _unsafe(sessions):
+        out.append(Reason(code, f"An open safety finding, {code.replace('_', ' ')}, of the film of {day}.", day))
     if told is not None:
         day, form = told
-        for finding in form.findings:
-            if finding.open and finding.severity == "safety":
-                out.append(Reason(finding.code, f"An open safety finding, {finding.code.replace('_', ' ')}, of the film of {day}.", day))
         if form.range_loss_pct is not None and form.range_loss_pct > rules.range_loss_max_pct:
             words = f"The range shrank by {form.range_loss_pct:.0f} % in the film of {day}, more than {rules.range_loss_max_pct:g} %."
             out.append(Reason(RANGE_LOSS, words, day))
@@ -82,3 +81,15 @@ def _reasons(sessions: Sequence[LiftSession], due: FilmDue, rules: Rules) -> lis
     elif due.missed:
         out.append(Reason(FILM, f"A film was due and none came: {due.why}.", last.day, True))
     return out
+
+
+def _unsafe(sessions: Sequence[LiftSession]) -> list[tuple[date, str]]:
+    """Open safety findings, newest first: of the newest film that could tell, and of those after it that could not tell all."""
+    out: dict[str, date] = {}
+    for s in reversed(sessions):
+        if s.form is not None:
+            for code in open_findings(s.form, "safety"):
+                out.setdefault(code, s.day)
+            if s.form.told:
+                break
+    return [(day, code) for code, day in out.items()]

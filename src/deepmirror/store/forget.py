@@ -50,6 +50,8 @@ def belongings(store: LibraryStore, client_id: int) -> Belongings:
         "replies and requests": len(replies),
         "watched corrections": len(store.watches.of_client(client_id)),
         "changes of the record": len(store.client_changes(client_id)),
+        "done sets": len(store.training.done(client_id)),
+        "pains noted": len(store.training.pain(client_id)),
         "arrivals": len(arrivals),
     }
     copies = [p for p in all_copies(folder) if not p.name.startswith("library.damaged-")]

@@ -42,6 +42,7 @@ from deepmirror.store.records import film_state, parsed
 from deepmirror.store.steps import StepStore
 from deepmirror.store.sweep import WORK, finish_removals, sweep
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
+from deepmirror.store.training import TrainingStore, add_for_film
 from deepmirror.store.watches import PhraseStore, WatchStore
 
 LONGEST_NAME, MOST_SUFFIX = 200, 8
@@ -70,6 +71,7 @@ class LibraryStore:
             self._films = FilmList(self._read_films)
             self.arrivals, self.replies = ArrivalStore(session, folder), ReplyStore(session, folder)
             self.watches, self.phrases, self.steps = WatchStore(session), PhraseStore(session), StepStore(session)
+            self.training = TrainingStore(session)
             if not read_only:
                 self._settle()
         except BaseException:
@@ -248,6 +250,7 @@ class LibraryStore:
             )
             s.add(row)
             s.flush()
+            add_for_film(s, client_id, row.id, arrived_at, brief, told or {})
             self.films_changed(partial(self._films.note, row.id))
             return self.film(row.id)
 

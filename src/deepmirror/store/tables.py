@@ -157,3 +157,106 @@ class SettingRow(Base):
 
     key: Mapped[str] = mapped_column(String(80), primary_key=True)
     value: Mapped[str] = mapped_column(Text)
+
+
+class TrainingRow(Base):
+    """What a client trains with and by: level, equipment, plan, readiness screen, as JSON; one row a client."""
+
+    __tablename__ = "training"
+
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), primary_key=True)
+    record_json: Mapped[str] = mapped_column(Text, default="{}")
+
+
+class TrainingStepRow(Base):
+    """One edit of a client's training: what it was called and the record after it; the edits not undone are those with done = 1."""
+
+    __tablename__ = "training_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
+    label: Mapped[str] = mapped_column(String(200))
+    record_json: Mapped[str] = mapped_column(Text)
+    done: Mapped[bool] = mapped_column(default=True)
+
+
+class PlanTemplateRow(Base):
+    """A plan without a client, to begin others from."""
+
+    __tablename__ = "plan_template"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    plan_json: Mapped[str] = mapped_column(Text)
+
+
+class DoneSetRow(Base):
+    """One set as it was done. Days are ISO 8601; source: film, client, coach, import or demo; gone: taken out, kept for the history."""
+
+    __tablename__ = "done_set"
+    __table_args__ = (Index("ix_done_set_client", "client_id", "day"), Index("ix_done_set_film", "film_id"))
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"))
+    day: Mapped[str] = mapped_column(String(10))
+    movement: Mapped[str] = mapped_column(String(80))
+    side: Mapped[str] = mapped_column(String(8), default="both")
+    kind: Mapped[str] = mapped_column(String(12), default="work")
+    load_kg: Mapped[float | None] = mapped_column(nullable=True)
+    reps: Mapped[int | None] = mapped_column(nullable=True)
+    clean_reps: Mapped[int | None] = mapped_column(nullable=True)
+    partial_reps: Mapped[int | None] = mapped_column(nullable=True)
+    rir: Mapped[float | None] = mapped_column(nullable=True)
+    pain: Mapped[float | None] = mapped_column(nullable=True)
+    pain_next_morning: Mapped[float | None] = mapped_column(nullable=True)
+    tempo: Mapped[str] = mapped_column(String(40), default="")
+    rest_s: Mapped[int | None] = mapped_column(nullable=True)
+    settings_json: Mapped[str] = mapped_column(Text, default="{}")
+    note: Mapped[str] = mapped_column(Text, default="")
+    film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="SET NULL"), nullable=True)
+    form_json: Mapped[str] = mapped_column(Text, default="")
+    lighter: Mapped[bool] = mapped_column(default=False)
+    source: Mapped[str] = mapped_column(String(12), default="coach")
+    gone: Mapped[bool] = mapped_column(default=False)
+
+
+class DoneSetChangeRow(Base):
+    """One change of a done set: when, what, and the set as it was before."""
+
+    __tablename__ = "done_set_change"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    done_set_id: Mapped[int] = mapped_column(ForeignKey("done_set.id", ondelete="CASCADE"), index=True)
+    at: Mapped[str] = mapped_column(String(40))
+    label: Mapped[str] = mapped_column(String(200))
+    before_json: Mapped[str] = mapped_column(Text)
+
+
+class PainEntryRow(Base):
+    """Pain noted at a place on a day, what else was noted, and whether it is a clinician's word."""
+
+    __tablename__ = "pain_entry"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
+    day: Mapped[str] = mapped_column(String(10))
+    place: Mapped[str] = mapped_column(String(200))
+    level: Mapped[float | None] = mapped_column(nullable=True)
+    next_morning: Mapped[float | None] = mapped_column(nullable=True)
+    signs_json: Mapped[str] = mapped_column(Text, default="[]")
+    clinician: Mapped[bool] = mapped_column(default=False)
+    note: Mapped[str] = mapped_column(Text, default="")
+
+
+class GateOverrideRow(Base):
+    """The coach's own decision against the form gate: who, when, why, and which reason of the gate."""
+
+    __tablename__ = "gate_override"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
+    day: Mapped[str] = mapped_column(String(10))
+    movement: Mapped[str] = mapped_column(String(80))
+    code: Mapped[str] = mapped_column(String(80))
+    who: Mapped[str] = mapped_column(String(200))
+    why: Mapped[str] = mapped_column(Text)

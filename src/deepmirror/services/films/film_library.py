@@ -27,6 +27,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.concluding import ConcludeHere, Concluder
 from deepmirror.services.films.follow_up import FollowUp, note_outcomes, watched
 from deepmirror.services.films.observation_runner import Observer, look_here
+from deepmirror.services.films.set_log import note_set, shown_set
 from deepmirror.store.backups import back_up
 from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
@@ -281,6 +282,7 @@ class FilmLibrary:
         if before.state == FilmState.ASKED:
             result = replace(result, line=before.line)
         self.store.update_film(film_id, **vars(result))
+        note_set(self.store, film_id, shown_set(analysis))
         note_outcomes(self.store, film_id, analysis)
 
     def unmeasured(self) -> list[int]:

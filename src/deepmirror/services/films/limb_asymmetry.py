@@ -39,20 +39,24 @@ class SideRow:
 
 def one_side(analysis: Analysis) -> Side | None:
     """The near leg's numbers; None for films that do not show one leg from its side, or without reps."""
-    side, reps = near_side(analysis.scene.view), analysis.measured.reps
-    if side is None or not reps:
-        return None
-    middles = {}
-    for spec in COMPARED:
+    side = near_side(analysis.scene.view)
+    return Side(side, len(analysis.scene.reps), middles(analysis)) if side is not None and analysis.measured.reps else None
+
+
+def middles(analysis: Analysis) -> dict[str, Value]:
+    """The middle of each compared number over the reps, and of the phases' seconds; empty without reps."""
+    reps, out = analysis.measured.reps, {}
+    for spec in COMPARED if reps else []:
         values = [r[spec.name] for r in reps if spec.name in r]
         if values:
             spread = 2 * float(np.std([v.value for v in values])) / math.sqrt(len(values))
             middle = Value(float(np.median([v.value for v in values])), float(np.median([v.u for v in values])))
-            middles[spec.name] = middle.widened(spread)
-    for phase in PHASES:
+            out[spec.name] = middle.widened(spread)
+    for phase in PHASES if reps else ():
         seconds = [s for r in analysis.scene.reps if (s := r.phases_s[phase]) is not None]
-        middles[phase] = Value(float(np.median(seconds)), math.hypot(SECONDS_U, 2 * float(np.std(seconds)) / math.sqrt(len(seconds))))
-    return Side(side, len(analysis.scene.reps), middles)
+        if seconds:
+            out[phase] = Value(float(np.median(seconds)), math.hypot(SECONDS_U, 2 * float(np.std(seconds)) / math.sqrt(len(seconds))))
+    return out
 
 
 def compare_sides(left: Side, right: Side) -> list[SideRow]:

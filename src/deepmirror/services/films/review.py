@@ -67,7 +67,7 @@ class Review:
 
     def _kept_history(self, brief: Brief) -> History[Brief]:
         """The edits of before, when they lead to the brief as it is; else they are forgotten."""
-        steps = self.library.store.steps.of_film(self.film_id)
+        steps = self.library.store.steps.of(self.film_id)
         done = [(label, told) for label, told, is_done in steps if is_done]
         if not done or done[-1][1] != _without_client(brief):
             return History(brief)

@@ -11,6 +11,7 @@ from pathlib import Path
 from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.film_library import DAYS_TO_ANSWER, FilmLibrary, FilmState
+from deepmirror.services.films.set_log import note_set
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.delivery import archived
 
@@ -50,7 +51,8 @@ def _add(library: FilmLibrary, folder: Path, item: Document, results: Document) 
     seen = folder / f"{item['film']}.npz"
     if seen.exists():
         shutil.copyfile(seen, library.store.evidence_path(record.id))
-        library.store.update_film(record.id, **results[item["film"]])
+        library.store.update_film(record.id, **results[item["film"]]["film"])
+        note_set(library.store, record.id, results[item["film"]]["set"])
     return record.id
 
 

@@ -1,0 +1,80 @@
+"""The done set a film shows: kept with the film, filled from what was measured; what the coach corrected stays hers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from deepmirror.core.skeleton import near_side
+from deepmirror.core.uncertain_value import Verdict
+from deepmirror.documents import Document
+from deepmirror.judge.findings import SAFETY
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.limb_asymmetry import PHASES, middles
+from deepmirror.store.library import LibraryStore
+from deepmirror.store.training import DoneRecord
+
+RANGE_LOSS, SPEED_LOSS = "range_loss_pct", "speed_loss_pct"
+DIRTY = (SAFETY, "range", "tension")  # a repetition with a finding of one of these is not clean; polish is
+
+
+def shown_set(analysis: Analysis) -> dict[str, Any]:
+    """What a film says of its set: repetitions, clean ones, the leg that works, and the form the gate asks for (as JSON)."""
+    found, scene = analysis.judgement.findings, analysis.scene
+    dirty = {rep for f in found if f.severity in DIRTY for rep in f.reps}
+    near = near_side(scene.view)
+    side = near if analysis.movement.one_leg and not analysis.movement.takes_turns and near else "both"
+    reps = len(scene.reps)
+    return {"reps": reps, "clean_reps": reps - len(dirty), "side": side, "form": _form(analysis)}
+
+
+def _form(analysis: Analysis) -> Document:
+    film, found = analysis.measured.film, analysis.judgement.findings
+    losses = {name: round(film[name].value, 1) for name in (RANGE_LOSS, SPEED_LOSS) if name in film}
+    numbers = {name: [round(v.value, 2), round(v.u, 2)] for name, v in middles(analysis).items()}
+    return {
+        "findings": [{"code": f.code, "severity": f.severity, "open": True, "title": f.title} for f in found],
+        "told": could_tell(analysis),
+        "view": analysis.brief.file.view,
+        "tempo_s": {phase: numbers.pop(phase)[0] for phase in PHASES if phase in numbers},
+        "numbers": numbers,
+        "verdict": _worst(analysis),
+        **losses,
+    }
+
+
+def could_tell(analysis: Analysis) -> bool:
+    """Whether the film tells what the form gate asks: repetitions, the range they lost, and at least one matter of safety where
+    its movement and view have any."""
+    if not analysis.scene.reps or RANGE_LOSS not in analysis.measured.film:
+        return False
+    safety = [c for c in analysis.judgement.checks if c.severity == SAFETY]
+    return not safety or any(c.verdict is not Verdict.CANNOT_TELL for c in safety)
+
+
+def _worst(analysis: Analysis) -> str:
+    """One verdict for the whole set, as its mark shows it."""
+    if not analysis.scene.reps:
+        return Verdict.CANNOT_TELL.value
+    if any(f.severity in DIRTY for f in analysis.judgement.findings):
+        return Verdict.OFF.value
+    return Verdict.BORDERLINE.value if analysis.judgement.findings else Verdict.WITHIN.value
+
+
+def note_set(store: LibraryStore, film_id: int, shown: dict[str, Any]) -> None:
+    """Put what a film shows into its done set; a number the coach corrected stays as she left it."""
+    done = store.training.done_of_film(film_id)
+    if done is None:
+        return
+    corrected = _corrected(store, done)
+    changes = {k: v for k, v in shown.items() if k not in corrected}
+    store.training.renew_done(done.id, **changes)
+
+
+def _corrected(store: LibraryStore, done: DoneRecord) -> set[str]:
+    """Names of what the coach changed in a set."""
+    out: set[str] = set()
+    later = done
+    for _, _, before in store.training.changes_of(done.id):
+        out |= {name for name in ("reps", "clean_reps", "side") if getattr(before, name) != getattr(later, name)}
+        later = before
+    return out
