@@ -323,3 +323,30 @@ def plan_schema() -> Document:
 def session_schema() -> Document:
     """The JSON Schema of the plan command's answer."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **SessionOut.model_json_schema(mode="serialization")}
+
+
+class ScreenPart(OpenPart):
+    """The screen before a programme: yes or no by question, numbers by test, and a physician's word with its date."""
+
+    answers: dict[str, bool] = {}
+    tests: dict[str, Annotated[float, Field(ge=0, le=180)]] = {}
+    physician: Annotated[str, Field(max_length=1000)] = ""
+    physician_on: On | None = None
+
+
+class TrainingPart(OpenPart):
+    """What the library keeps of a client's training besides her sets: how it is planned, with what, and the plan itself."""
+
+    level: Literal["novice", "trained"] = "novice"
+    rules: dict[str, Rule] = {}
+    equipment: EquipmentPart = EquipmentPart()
+    plan: PlanPart | None = None
+    screen: ScreenPart = ScreenPart()
+
+
+def check_training(data: object) -> TrainingPart:
+    """Check a parsed training record. Raises BadPlan."""
+    try:
+        return TrainingPart.model_validate(data)
+    except ValidationError as error:
+        raise BadPlan(f"The training record is not right at {said(error)}.") from error

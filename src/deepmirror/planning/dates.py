@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import pairwise
@@ -26,22 +27,30 @@ def days_apart(plan: Plan, rules: Rules) -> int:
     return int(rules.days_apart if gap is None else min(gap, rules.days_apart))
 
 
-def next_day(plan: Plan, today: date, last: date | None, rules: Rules) -> NextDay:
-    """The first planned day from today on that is not nearer to the last session than the rule; moved later when it must be.
+def next_day(plan: Plan, today: date, done: Mapping[date, set[str]], rules: Rules) -> NextDay:
+    """The first planned session from today on that is not done yet, no nearer to the last one than the rule; moved when it must be.
 
-    last: the day of the last session done, today included.
+    done: movements by day, of the days up to today on which anything was done.
     """
+    last = max(done, default=None)
     earliest = last + timedelta(days=days_apart(plan, rules)) if last is not None else today
-    planned = planned_days(plan, max(today, plan.start), 15)
-    for (day, session), (following, _) in pairwise(planned):
+    planned = planned_days(plan, max(today, plan.start), 22)
+    open_days = [row for row in planned if not _is_done(row, planned, done)]
+    for (day, session), (following, _) in pairwise(open_days):
         moved = max(day, earliest)
         if moved == day:
             return NextDay(day, session)
         if moved < following:
             words = f"Moved from {day} to {moved}: the last session was on {last}, and {days_apart(plan, rules)} days lie between two."
             return NextDay(moved, session, words)
-    day = max(planned[-1][0], earliest)
-    return NextDay(day, planned[-1][1])
+    return NextDay(max(open_days[-1][0], earliest), open_days[-1][1])
+
+
+def _is_done(row: tuple[date, SessionPlan], planned: list[tuple[date, SessionPlan]], done: Mapping[date, set[str]]) -> bool:
+    """Whether a planned session was done on its day, or the day before where that is nobody else's."""
+    day, session = row
+    wanted, eve = {e.movement for e in session.exercises}, day - timedelta(days=1)
+    return bool(wanted & done.get(day, set())) or (bool(wanted & done.get(eve, set())) and eve not in {d for d, _ in planned})
 
 
 def planned_days(plan: Plan, start: date, days: int) -> list[tuple[date, SessionPlan]]:

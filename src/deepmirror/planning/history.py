@@ -12,6 +12,7 @@ from deepmirror.core.training.one_rep_max import OneRepMax, one_rep_max
 from deepmirror.planning.records import BOTH, DoneSet, FilmForm, Kind, Side, Trainee
 from deepmirror.planning.rules import Rules
 
+RECENT_DAYS = 30  # our own choice
 LIGHT_SHARE = 0.92  # a session at no more of the load before it and at ease was a light one; our own choice
 
 
@@ -73,10 +74,15 @@ class History:
         self._by_lift = by_lift
         self._sessions: dict[tuple[str, Side], list[LiftSession]] = {}
 
-    @cached_property
-    def last_day(self) -> date | None:
-        """The last day anything was done but warming up."""
-        return next((s.date for s in reversed(self.sets) if s.kind is not Kind.WARM_UP), None)
+    def recent(self) -> dict[date, set[str]]:
+        """Movements by day, warm-ups left out, of the last few weeks: what the next session's day depends on."""
+        out: dict[date, set[str]] = {}
+        for s in reversed(self.sets):
+            if (self.until - s.date).days > RECENT_DAYS and out:
+                break
+            if s.kind is not Kind.WARM_UP:
+                out.setdefault(s.date, set()).add(s.movement)
+        return out
 
     @property
     def lifts(self) -> list[tuple[str, Side]]:

@@ -127,7 +127,8 @@ def worked_out(context: SessionContext, ex: Exercise, side: Side, hold: bool = F
 def held(context: SessionContext, ex: Exercise, side: Side, words: str) -> PlannedLift:
     lift = worked_out(context, ex, side, hold=True)
     lift.reasons.insert(0, words)
-    lift.reasons.append("The load is held while the region is watched.")
+    if lift.change is LoadChange.HOLD:
+        lift.reasons.append("The load is held while the region is watched.")
     return lift
 
 

@@ -193,7 +193,7 @@ def _earned(case: LiftCase, out: Decision) -> bool:
         words += f", {len(last.sets)} of {ex.sets} planned sets on record"
     least = min(s.clean_reps for s in last.sets)
     if least < wanted:
-        goal = min(least + 1, ex.reps[1])
+        goal = max(min(least + 1, ex.reps[1]), ex.reps[0])
         out.reasons.append(f"{words}; {wanted} clean repetitions in every set are asked before more load. Next: {goal} in every set.")
         return False
     if ex.rule is ProgressRule.REPS_FIRST:
@@ -256,7 +256,7 @@ def _slower(case: LiftCase) -> str | None:
         lowering = float(parts[0])
     except ValueError:
         return None
-    if len(parts) != 4 or lowering + 1 > case.rules.too_fast_lowering_s:
+    if len(parts) != 4 or lowering + 1 > case.rules.slowest_lowering_s:
         return None
     return "-".join([f"{lowering + 1:g}", *parts[1:]])
 

@@ -64,7 +64,9 @@ class Rules(BaseModel):
     film_load_share: float
     films_a_session: float
     films_missed: float
-    too_fast_lowering_s: float
+    slowest_lowering_s: float
+    silent_days: float
+    reply_days: float
 
 
 @lru_cache(maxsize=1)

@@ -45,7 +45,7 @@ def next_session(record: TrainingRecord, catalogue: Catalogue, today: date, reac
     """
     rules, plan = rules_for(record.client.rules), record.plan
     history = History(record.history, today, record.client, rules)
-    when = next_day(plan, today, history.last_day, rules)
+    when = next_day(plan, today, history.recent(), rules)
     pain = pain_view(record.pain, history.sets, catalogue, today)
     context = SessionContext(record, catalogue, rules, history, pain, when.day, by_calendar(plan, when.day, rules), reach)
     advice = [when.moved] if when.moved else []

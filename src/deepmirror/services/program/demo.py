@@ -12,6 +12,7 @@ from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.film_library import DAYS_TO_ANSWER, FilmLibrary, FilmState
 from deepmirror.services.films.set_log import note_set
+from deepmirror.services.program.demo_training import fill_training
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.delivery import archived
 
@@ -25,10 +26,12 @@ def fill_demo(library: FilmLibrary) -> None:
         plan = json.loads((folder / "demo.json").read_text("utf-8"))
         results = json.loads((folder / "results.json").read_text("utf-8"))
         library.store.phrases.set("coach", plan["coach"])
+        films: dict[str, int] = {}
         for item in plan["films"]:
-            film_id = _add(library, folder, item, results)
+            film_id = films[item["film"]] = _add(library, folder, item, results)
             if "answered_hours_ago" in item:
                 _answer(library, film_id, library.now() - timedelta(hours=float(item["answered_hours_ago"])))
+        fill_training(library, json.loads((folder / "training.json").read_text("utf-8")), films)
 
 
 def _add(library: FilmLibrary, folder: Path, item: Document, results: Document) -> int:
