@@ -24,6 +24,7 @@ from pydantic import Field, ValidationError
 from deepmirror.documents import Document
 from deepmirror.errors import BadBundle
 from deepmirror.exchange.brief import OpenPart, TempoText
+from deepmirror.exchange.plan_file import DonePart, PainPart
 
 FILM_SUFFIXES = (".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".3gp")
 SET_NAME = "set.json"
@@ -60,6 +61,10 @@ class SetFile(OpenPart):
     note: Annotated[str, Field(max_length=4000)] = ""
     answers: Annotated[str, Field(max_length=80)] | None = None
     set: SetPart = SetPart()
+    done: Annotated[list[DonePart], Field(max_length=200)] = Field(
+        default=[]
+    )  # what else was done that day: the session sent back, filled in
+    pain: Annotated[list[PainPart], Field(max_length=20)] = Field(default=[])
 
 
 @dataclass(frozen=True)

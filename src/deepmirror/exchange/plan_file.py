@@ -119,6 +119,9 @@ class DonePart(OpenPart):
     pain_next_morning: Pain | None = None
     form: FormPart | None = None
     lighter: bool = False
+    tempo: Annotated[str, Field(max_length=40)] = ""
+    rest_s: Annotated[int, Field(ge=0, le=7200)] | None = None
+    note: Annotated[str, Field(max_length=4000)] = ""
 
     @model_validator(mode="after")
     def _clean_are_some(self) -> DonePart:
@@ -342,6 +345,7 @@ class TrainingPart(OpenPart):
     equipment: EquipmentPart = EquipmentPart()
     plan: PlanPart | None = None
     screen: ScreenPart = ScreenPart()
+    reply_days: Annotated[int, Field(ge=1, le=30)] | None = None  # promised to this client, in working days
 
 
 def check_training(data: object) -> TrainingPart:

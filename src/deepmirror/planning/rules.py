@@ -66,7 +66,6 @@ class Rules(BaseModel):
     films_missed: float
     slowest_lowering_s: float
     silent_days: float
-    reply_days: float
 
 
 @lru_cache(maxsize=1)

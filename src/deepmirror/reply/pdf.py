@@ -28,7 +28,7 @@ FOOT = 24 * mm
 
 def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
     """The page as PDF bytes; stills are pictures by correction code (PNG or JPEG). Always one page: it shrinks to fit."""
-    _fonts()
+    register_fonts()
     size = letter if reply.imperial else A4
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=size, invariant=1, pageCompression=1)
@@ -45,7 +45,8 @@ def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
     return out.getvalue()
 
 
-def _fonts() -> None:
+def register_fonts() -> None:
+    """Make the shipped typeface known to ReportLab."""
     folder = resources.files("deepmirror") / "assets" / "fonts"
     if FACE not in pdfmetrics.getRegisteredFontNames():
         for name, file in ((FACE, "400Regular"), (BOLD, "700Bold")):
@@ -54,19 +55,20 @@ def _fonts() -> None:
         pdfmetrics.registerFontFamily(FACE, normal=FACE, bold=BOLD, italic=FACE, boldItalic=BOLD)
 
 
-def _style(size: float, **more: Any) -> ParagraphStyle:
+def paragraph_style(size: float, **more: Any) -> ParagraphStyle:
+    """Running words in the shipped typeface, size in points."""
     return ParagraphStyle("", fontName=FACE, fontSize=size, leading=size * 1.32, textColor=INK, **more)
 
 
 def _story(reply: Reply, stills: dict[str, bytes], width: float) -> list[Flowable]:
-    head = _style(19, spaceAfter=1)
+    head = paragraph_style(19, spaceAfter=1)
     head.fontName = BOLD
-    dim = _style(9.5, spaceAfter=6)
+    dim = paragraph_style(9.5, spaceAfter=6)
     dim.textColor = DIM
     facts = " · ".join(w for w in (reply.client, reply.facts, reply.date) if w)
     story: list[Flowable] = [Paragraph(escape(reply.movement), head), Paragraph(escape(facts), dim)]
     if reply.greeting:
-        story.append(Paragraph(escape(reply.greeting), _style(10.5, spaceAfter=4)))
+        story.append(Paragraph(escape(reply.greeting), paragraph_style(10.5, spaceAfter=4)))
     if reply.praise:
         story.append(_held(reply.praise, width))
     for told in reply.since_chosen():
@@ -83,37 +85,38 @@ def _story(reply: Reply, stills: dict[str, bytes], width: float) -> list[Flowabl
 
 
 def _rep_table(rows: list[list[str]], width: float) -> Flowable:
-    small, bold = _style(8.6), _style(8.6)
+    small, bold = paragraph_style(8.6), paragraph_style(8.6)
     bold.fontName = BOLD
     cells = [[Paragraph(escape(c), bold if i == 0 else small) for c in row] for i, row in enumerate(rows)]
     first = [0.08 * width, 0.24 * width]
     rest = (width - sum(first)) / max(len(rows[0]) - 2, 1)
     table = Table(cells, [*first, *([rest] * (len(rows[0]) - 2))])
-    table.setStyle(TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight()]))
+    table.setStyle(TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("LEFTPADDING", (0, 0), (-1, -1), 0), *tight_rows()]))
     return table
 
 
-def _tight() -> list[tuple[Any, ...]]:
+def tight_rows() -> list[tuple[Any, ...]]:
+    """Rows of a table close together."""
     return [("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("VALIGN", (0, 0), (-1, -1), "TOP")]
 
 
 def _held(words: str, width: float) -> Flowable:
-    table = Table([[Paragraph(escape(words), _style(10.5))]], [width])
+    table = Table([[Paragraph(escape(words), paragraph_style(10.5))]], [width])
     table.setStyle(TableStyle([("LINEBEFORE", (0, 0), (0, -1), 2.5, TEAL), ("LEFTPADDING", (0, 0), (-1, -1), 8)]))
     return table
 
 
 def _earlier(told: Since, still: bytes | None, width: float) -> Flowable:
-    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", _style(10))
+    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", paragraph_style(10))
     return _beside(still, [words], width, 0.36)
 
 
 def _block(number: int, item: Correction, still: bytes | None, width: float, share: float) -> Flowable:
-    title = _style(13, spaceAfter=2)
+    title = paragraph_style(13, spaceAfter=2)
     title.fontName = BOLD
-    cue = _style(12.5, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
+    cue = paragraph_style(12.5, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
     cue.fontName, cue.textColor = BOLD, COPPER
-    plain = _style(9.8)
+    plain = paragraph_style(9.8)
     parts: list[Flowable] = [
         Paragraph(f"{number}. {escape(item.title)}", title),
         Paragraph(f"{escape(item.seen)} <b><font color='#8f431b'>{escape(item.number)}</font></b>", plain),
@@ -162,7 +165,7 @@ def _small(still: bytes) -> tuple[bytes, tuple[int, int]]:
 
 
 def _foot(canvas: Canvas, reply: Reply, width: float) -> None:
-    style = _style(7.8)
+    style = paragraph_style(7.8)
     style.textColor = DIM
     words = Paragraph(escape(reply.caution) + (f"<br/>{escape(reply.coach)}" if reply.coach else ""), style)
     _, height = words.wrap(width, FOOT)

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from deepmirror.core.training.effort import LOWEST_RPE, rir_from_rpe
 from deepmirror.documents import Document
 from deepmirror.errors import Gone, LibraryError
 from deepmirror.store.correspondence import Sessions
@@ -234,7 +235,7 @@ def add_for_film(session: Session, client_id: int, film_id: int, day: str, brief
         str(brief.get("movement", "")),
         brief.get("load_kg"),
         told.get("reps"),
-        rir=max(10 - effort, 0) if isinstance(effort, int | float) else None,
+        rir=rir_from_rpe(max(float(effort), LOWEST_RPE)) if isinstance(effort, int | float) else None,
         tempo=str(brief.get("tempo") or ""),
         film_id=film_id,
         source="film",

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +24,7 @@ from deepmirror.services.common.failures import FailureLog
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.saving import Saver
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.answer_due import REPLY_DAYS, answer_due
 from deepmirror.services.films.concluding import ConcludeHere, Concluder
 from deepmirror.services.films.follow_up import FollowUp, note_outcomes, watched
 from deepmirror.services.films.observation_runner import Observer, look_here
@@ -37,7 +38,6 @@ from deepmirror.store.library import FilmState as FilmState
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord
 
-DAYS_TO_ANSWER = 3  # common practice, no source
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 TRY_AGAIN = "Not measured (M tries again): "
 BROKEN_OFF = f"{TRY_AGAIN}the program ended while it was being done."
@@ -205,8 +205,14 @@ class FilmLibrary:
         data |= {k: v for k, v in (("load_kg", load_kg), ("tempo", tempo)) if v}
         check_brief(data)
         self.catalogue.movement(movement)
-        due = (self.now() + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes")
+        due = self.answer_due(client_id, self.now()).isoformat(timespec="minutes")
         return self.store.add_film(path, client_id, data, self.now().isoformat(timespec="seconds"), note, due, told)
+
+    def answer_due(self, client_id: int, arrived: datetime) -> datetime:
+        """By when a film of a client's is to be answered: what was promised her, or what is promised everybody."""
+        kept = self.store.phrases
+        days = self.store.training.record(client_id).get("reply_days") or kept.setting("reply_days", REPLY_DAYS)
+        return answer_due(arrived, int(days), kept.setting("country", ""))
 
     def measure(self, film_id: int, progress: Progress, first_look: Callable[[], object] = lambda: None) -> FilmRecord:
         """Observe and conclude one film in the background: a quick look first, then the measuring one. Raises Cancelled.

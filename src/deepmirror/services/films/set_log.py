@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from deepmirror.core.skeleton import near_side
+from deepmirror.core.training.effort import rir_from_rpe
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.documents import Document
 from deepmirror.judge.findings import SAFETY
@@ -68,6 +70,17 @@ def note_set(store: LibraryStore, film_id: int, shown: dict[str, Any]) -> None:
     corrected = _corrected(store, done)
     changes = {k: v for k, v in shown.items() if k not in corrected}
     store.training.renew_done(done.id, **changes)
+
+
+def note_told(store: LibraryStore, film_id: int, reps: int | None, effort: float | None, filmed_at: datetime | None) -> None:
+    """Put what its sender says of a set into it: repetitions until the film tells them, effort (0 to 10), and the day."""
+    done = store.training.done_of_film(film_id)
+    if done is None:
+        return
+    told: dict[str, Any] = {"reps": reps if done.reps is None else done.reps}
+    told |= {"rir": rir_from_rpe(max(effort, 1.0))} if effort is not None else {}
+    told |= {"day": filmed_at.date().isoformat()} if filmed_at is not None else {}
+    store.training.renew_done(done.id, **told)
 
 
 def _corrected(store: LibraryStore, done: DoneRecord) -> set[str]:

@@ -18,7 +18,9 @@ from deepmirror.media.film import Film
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.films.reference_marks import marks_of_machine
+from deepmirror.services.films.set_log import note_told
 from deepmirror.services.replies.retake_request import came_for
+from deepmirror.services.training.carry import take_back
 from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.library import LONGEST_NAME, file_hash
 
@@ -201,6 +203,8 @@ def _finish(library: FilmLibrary, film_id: int, told: SetFile) -> None:
         brief = film.brief | {"machine": told.machine} | (marks.fields() if marks else {})
         library.store.update_film(film_id, brief=brief)
     library.store.update_film(film_id, told=_set_words(told))
+    note_told(library.store, film_id, told.set.reps, told.set.effort, told.filmed_at)
+    take_back(library, film.client_id, [d for d in told.done if d.reps], told.pain)
     came_for(library, film_id)
 
 

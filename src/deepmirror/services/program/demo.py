@@ -10,7 +10,7 @@ from pathlib import Path
 
 from deepmirror.documents import Document
 from deepmirror.services.films import follow_up
-from deepmirror.services.films.film_library import DAYS_TO_ANSWER, FilmLibrary, FilmState
+from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.set_log import note_set
 from deepmirror.services.program.demo_training import fill_training
 from deepmirror.services.replies.composing import draft_reply
@@ -48,7 +48,7 @@ def _add(library: FilmLibrary, folder: Path, item: Document, results: Document) 
         brief,
         arrived.isoformat(timespec="seconds"),
         item["note"],
-        (arrived + timedelta(days=DAYS_TO_ANSWER)).isoformat(timespec="minutes"),
+        library.answer_due(client.id, arrived).isoformat(timespec="minutes"),
         item.get("told"),
     )
     seen = folder / f"{item['film']}.npz"

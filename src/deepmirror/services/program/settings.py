@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
 
 from deepmirror.errors import LibraryError
+from deepmirror.services.films.answer_due import REPLY_DAYS, check_country
 from deepmirror.services.films.film_library import FilmLibrary
 
 
@@ -17,18 +18,21 @@ class Settings:
     blur: bool = False
     inbox: str = ""
     outbox: str = ""
+    reply_days: int = REPLY_DAYS  # working days until a film is answered
+    country: str = ""  # whose holidays are kept; none when empty
 
 
 def settings_of(library: FilmLibrary) -> Settings:
     """The settings as they stand."""
-    kept = library.store.phrases
-    return Settings(kept.setting("coach", ""), kept.setting("blur", False), kept.setting("inbox", ""), kept.setting("outbox", ""))
+    kept, usual = library.store.phrases, Settings()
+    return Settings(**{f.name: kept.setting(f.name, getattr(usual, f.name)) for f in fields(Settings)})
 
 
 def keep_settings(library: FilmLibrary, new: Settings) -> None:
-    """Keep them. Raises LibraryError when a folder is not one."""
+    """Keep them. Raises LibraryError when a folder is not one, or a country's holidays are not known."""
     for name, folder in (("watched folder", new.inbox), ("outbox", new.outbox)):
         if folder and not Path(folder).is_dir():
             raise LibraryError(f"The {name} “{folder}” is not a folder.")
-    for key in ("coach", "blur", "inbox", "outbox"):
-        library.store.phrases.set(key, getattr(new, key))
+    new = replace(new, country=check_country(new.country))
+    for f in fields(Settings):
+        library.store.phrases.set(f.name, getattr(new, f.name))

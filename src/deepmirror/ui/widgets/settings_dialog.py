@@ -3,26 +3,44 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)
 
 from deepmirror.ui.translation import tr
 
 
 class SettingsDialog(QDialog):
-    """Asks; `wanted` carries (name, blur, inbox, outbox)."""
+    """Asks; `wanted` carries (name, blur, inbox, outbox, working days until a reply, country of the holidays)."""
 
-    wanted = pyqtSignal(str, bool, str, str)
+    wanted = pyqtSignal(str, bool, str, str, int, str)
 
-    def __init__(self, coach: str, blur: bool, inbox: str, outbox: str, parent: QWidget | None = None) -> None:
+    def __init__(self, coach: str, blur: bool, inbox: str, outbox: str, days: int, country: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Settings"))
         self.setMinimumWidth(560)
         self.coach, self.blur = QLineEdit(coach), QCheckBox(tr("Blur faces in new replies"))
         self.blur.setChecked(blur)
+        self.days, self.country = QSpinBox(), QLineEdit(country)
+        self.days.setRange(1, 30)
+        self.days.setValue(days)
+        self.days.setSuffix(tr(" working days"))
+        self.country.setPlaceholderText(tr("two letters, as in NO; none when empty"))
         self.inbox, self.outbox = QLineEdit(inbox), QLineEdit(outbox)
         form = QFormLayout(self)
         form.addRow(tr("Name under replies"), self.coach)
         form.addRow("", self.blur)
+        form.addRow(tr("Films are answered within"), self.days)
+        form.addRow(tr("Holidays of"), self.country)
         for edit, words in ((self.inbox, "Watched folder"), (self.outbox, "Outbox folder")):
             edit.setPlaceholderText(tr("the library's own"))
             choose = QPushButton(tr("Choose…"))
@@ -42,5 +60,12 @@ class SettingsDialog(QDialog):
             edit.setText(folder)
 
     def _keep(self) -> None:
-        self.wanted.emit(self.coach.text().strip(), self.blur.isChecked(), self.inbox.text().strip(), self.outbox.text().strip())
+        self.wanted.emit(
+            self.coach.text().strip(),
+            self.blur.isChecked(),
+            self.inbox.text().strip(),
+            self.outbox.text().strip(),
+            self.days.value(),
+            self.country.text().strip(),
+        )
         self.accept()

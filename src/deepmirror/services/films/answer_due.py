@@ -1,0 +1,33 @@
+"""By when a film is to be answered: the coach's own promise in working days."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+import holidays
+import numpy as np
+
+from deepmirror.errors import LibraryError
+
+REPLY_DAYS = 2  # working days, the usual promise; common practice, no source
+
+
+def answer_due(arrived: datetime, days: int = REPLY_DAYS, country: str = "") -> datetime:
+    """So many working days after a film came, at the same hour; Saturdays, Sundays and a country's holidays do not count.
+
+    country: two letters (ISO 3166), none for no holidays. Holidays are those of the library `holidays`.
+    """
+    free: list[str] = []
+    if country:
+        known = holidays.country_holidays(country, years=[arrived.year, arrived.year + 1])
+        free = [day.isoformat() for day in known]
+    day = np.busday_offset(arrived.date().isoformat(), days, roll="backward", holidays=free)
+    return arrived + timedelta(days=int((day - np.datetime64(arrived.date().isoformat())).astype(int)))
+
+
+def check_country(code: str) -> str:
+    """A country whose holidays are known, or none. Raises LibraryError."""
+    plain = code.strip().upper()
+    if plain and plain not in holidays.list_supported_countries():
+        raise LibraryError(f"The holidays of “{code}” are not known: two letters, as in NO or DE.")
+    return plain

@@ -1,0 +1,162 @@
+"""The next session in the client's words and units: her page, her printed sheet, and the file she can fill in."""
+
+from __future__ import annotations
+
+import json
+from datetime import date
+from pathlib import Path
+
+from deepmirror.core.motion.tempo import WORDS, parse_tempo
+from deepmirror.core.units import in_their_units
+from deepmirror.errors import BadPlan
+from deepmirror.exchange.plan_file import SessionOut
+from deepmirror.files import private_folder, write_whole
+from deepmirror.planning.lift import PlannedLift
+from deepmirror.planning.pain import stage_words
+from deepmirror.planning.progression import LoadChange
+from deepmirror.planning.records import BOTH
+from deepmirror.planning.session import CAUTION, NextSession
+from deepmirror.reply.session_page import PageLift, SessionPage, render_session_page, render_session_pdf
+from deepmirror.services.training.plan_command import session_out
+from deepmirror.services.training.training_file import TrainingFile
+
+UNITS = {"body": "", "dumbbell": " each hand", "bar": "", "stack": "", "sled": " with the sled's own"}
+
+
+def session_page(file: TrainingFile, session: NextSession, coach: str = "") -> SessionPage:
+    """The page's words. What is left out because it hurts is said with its reason; so is the usual caution."""
+    imperial = file.body.imperial
+    planned = [lift for lift in session.lifts if lift.sets]
+    stopped = [f"{title_of(file, x)} is left out today. {' '.join(x.reasons[:1])}" for x in session.lifts if not x.sets]
+    notes = [stage_words(r) for r in session.stages]
+    if session.lighter:
+        notes.insert(0, "A lighter week: it is meant to feel easy.")
+    return SessionPage(
+        file.name,
+        f"Your session on {day_words(session.day)}",
+        f"week {session.week}" + (f" · {session.name}" if session.name else ""),
+        tuple(_lift(file, lift) for lift in planned),
+        tuple(in_their_units(w, imperial) for w in stopped),
+        tuple(in_their_units(w, imperial) for w in notes),
+        (CAUTION, *_cautions(file, planned)),
+        coach,
+        imperial,
+    )
+
+
+def title_of(file: TrainingFile, lift: PlannedLift) -> str:
+    """A lift's title with its side."""
+    found = file.library.catalogue.movements.get(lift.movement)
+    title = found.title if found is not None else lift.movement.replace("_", " ")
+    return title if lift.side == BOTH else f"{title}, {lift.side}"
+
+
+def day_words(day: date) -> str:
+    """ "Thursday 5 March"."""
+    return f"{day:%A} {day.day} {day:%B}"
+
+
+def _cautions(file: TrainingFile, lifts: list[PlannedLift]) -> list[str]:
+    """The movements' own cautions, each once; those every movement has are said by the page's own."""
+    known = file.library.catalogue.movements
+    words = [c for lift in lifts if lift.movement in known for c in known[lift.movement].cautions]
+    return [w for w in dict.fromkeys(words) if "diagnose" not in w]
+
+
+def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
+    imperial = file.body.imperial
+
+    def said(text: str) -> str:
+        return in_their_units(text, imperial)
+
+    settings = next((d.settings for d in reversed(file.done) if d.movement == lift.movement and d.settings), ())
+    steps = ", ".join(
+        f"{s.load_kg:g} kg × {reps_words(s.reps)}" if s.load_kg else f"no load × {reps_words(s.reps)}" for s, _ in lift.warm_up
+    )
+    return PageLift(
+        title_of(file, lift),
+        said(load_words(lift)),
+        said(plates_words(lift)),
+        f"{lift.sets} set{'s' if lift.sets != 1 else ''} of {reps_words(lift.reps)} repetitions, {lift.rir:g} left in reserve",
+        said(f"Warm-up: {steps}") if steps else "",
+        tempo_words(lift.tempo),
+        f"Rest {rest_words(lift.rest_s)} between sets",
+        said(lift.cue),
+        "Settings: " + ", ".join(f"{k} {v}" for k, v in settings) if settings else "",
+        said(f"Film the first working set from {'the ' + lift.film.view if lift.film.view else 'the side'}.") if lift.film.ask else "",
+        said(_why(lift)),
+        lift.note,
+    )
+
+
+def load_words(lift: PlannedLift) -> str:
+    """ "62.5 kg", "12 kg each hand", "body weight"."""
+    if not lift.load_kg:
+        return "body weight"
+    return f"{lift.load_kg:g} kg{UNITS.get(lift.implement, '')}"
+
+
+def plates_words(lift: PlannedLift) -> str:
+    """ "On each side: 20 + 1.25 kg"; empty where there are no plates."""
+    if lift.per_side_kg is None:
+        return ""
+    return f"On each side: {' + '.join(f'{p:g}' for p in lift.per_side_kg)} kg" if lift.per_side_kg else "No plates: the bar or sled alone"
+
+
+def reps_words(reps: tuple[int, int]) -> str:
+    """ "6 to 10", "8"."""
+    return f"{reps[0]} to {reps[1]}" if reps[0] != reps[1] else f"{reps[0]}"
+
+
+def rest_words(seconds: int) -> str:
+    """ "2 min 30 s"."""
+    minutes, rest = divmod(seconds, 60)
+    return " ".join(w for w in (f"{minutes} min" if minutes else "", f"{rest} s" if rest else "") if w) or "as long as you need"
+
+
+def tempo_words(tempo: str) -> str:
+    """ "Tempo 2-0-1-0: lowering 2 s, lifting 1 s"; empty without one."""
+    if not tempo:
+        return ""
+    asked = parse_tempo(tempo)
+    parts = []
+    for phase, name in WORDS.items():
+        seconds = asked.wanted(phase)
+        if seconds is None:
+            parts.append(f"{name} as fast as you can with control")
+        elif seconds:
+            parts.append(f"{name} {seconds:g} s")
+    return f"Tempo {tempo}: {', '.join(parts)}"
+
+
+def _why(lift: PlannedLift) -> str:
+    """The one sentence a client wants: what changed."""
+    changed = {LoadChange.RAISE: "More than last time. ", LoadChange.LOWER: "Less than last time, on purpose. "}.get(lift.change, "")
+    return f"{changed}{lift.reasons[-1]}" if changed and lift.reasons else ""
+
+
+def session_file(file: TrainingFile, session: NextSession) -> str:
+    """The session as JSON (schema session), with the rows a client can fill in and send back in her bundle's set.json, under “done”."""
+    out: SessionOut = session_out(session, file.body.imperial)
+    rows = [
+        {"date": d.day, "movement": d.movement, "side": d.side, "load_kg": d.load_kg, "reps": 0, "rir": None, "pain": None, "note": ""}
+        for d in file.offered(session)
+    ]
+    return json.dumps(out.document() | {"done": rows}, indent=1, ensure_ascii=False) + "\n"
+
+
+def write_pages(file: TrainingFile, session: NextSession, folder: Path, coach: str = "") -> list[Path]:
+    """session.html, session.pdf and session.json in a folder; returns their paths. Raises BadPlan."""
+    page = session_page(file, session, coach)
+    told = {
+        "session.html": render_session_page(page).encode(),
+        "session.pdf": render_session_pdf(page),
+        "session.json": session_file(file, session).encode(),
+    }
+    try:
+        private_folder(folder)
+        for name, data in told.items():
+            write_whole(folder / name, data)
+    except OSError as error:
+        raise BadPlan(f"The session's page could not be written: {error.strerror or error}.") from error
+    return [folder / name for name in told]
