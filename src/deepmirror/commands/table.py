@@ -14,6 +14,7 @@ class Need(StrEnum):
     NUMBERS = "an open film with its numbers"
     FILM_IN_HAND = "an open film, or one under the Desk's bar"
     WATCHED = "a watched correction"
+    PLANNED = "a client with a plan"
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,7 @@ class Action:
     id: str
     title: str
     key: str
-    rooms: str  # desk, person, mirror, reply, compare, several of them, or all
+    rooms: str  # desk, person, mirror, reply, compare, plan, several of them, or all
     menu: str
     needs: tuple[Need, ...] = ()
 
@@ -38,6 +39,7 @@ ACTIONS = (
     Action("go_mirror", "Go to the Mirror", "F4", "all", "Go", (Need.FILM,)),
     Action("go_reply", "Go to the Reply", "F5", "all", "Go", (Need.NUMBERS,)),
     Action("go_compare", "Go to Compare", "F6", "all", "Go", (Need.NUMBERS,)),
+    Action("go_plan", "Go to the Plan", "F7", "all", "Go"),
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
@@ -71,9 +73,16 @@ ACTIONS = (
     Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
     Action("own_correction", "Add a correction of your own", "Ctrl+N", "reply", "Edit"),
     Action("compose", "Compose the reply", "R", "mirror compare", "Film", (Need.NUMBERS,)),
-    Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
+    Action("sheet", "Set-up sheet…", "Ctrl+P", "desk person mirror reply compare", "Film"),
     Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film", (Need.NUMBERS,)),
     Action("send", "Send the reply", "Ctrl+Return", "reply", "Film", (Need.NUMBERS,)),
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),
     Action("later", "Send this correction later", "Alt+Down", "reply", "Edit"),
+    Action("log_session", "Log a session…", "L", "plan", "Plan", (Need.PLANNED,)),
+    Action("edit_plan", "Edit the plan, or go back", "E", "plan", "Plan"),
+    Action("all_reasons", "Show or hide every reason", "Q", "plan", "Plan"),
+    Action("note_pain", "Note pain…", "I", "plan person", "Plan"),
+    Action("session_page", "The client's page…", "Ctrl+P", "plan", "Plan", (Need.PLANNED,)),
+    Action("next_client", "Next client", "Ctrl+Down", "plan", "Plan"),
+    Action("previous_client", "Previous client", "Ctrl+Up", "plan", "Plan"),
 )

@@ -183,6 +183,7 @@ class Training(Strict):
     movers: list[Muscle] = Field(min_length=1)
     helpers: list[Muscle] = []
     many_joint: bool = False
+    one_hand: bool = False  # one dumbbell is held, not a pair
     body_share: Annotated[float, Field(ge=0, le=1)] = 0.0  # of the body mass that is moved
 
 

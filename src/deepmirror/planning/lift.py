@@ -21,6 +21,7 @@ from deepmirror.planning.rules import Rules
 from deepmirror.planning.substitutes import Reach
 from deepmirror.planning.volume import training_of
 
+WATCHED = "The load is held while the region is watched."
 SEVERITIES = ("safety", "range", "tension", "polish")
 
 
@@ -58,6 +59,7 @@ class PlannedLift:
     note: str = ""
     link: str = ""
     cue: str = ""
+    because: str = ""  # what decided the load
 
 
 @dataclass
@@ -128,7 +130,7 @@ def held(context: SessionContext, ex: Exercise, side: Side, words: str) -> Plann
     lift = worked_out(context, ex, side, hold=True)
     lift.reasons.insert(0, words)
     if lift.change is LoadChange.HOLD:
-        lift.reasons.append("The load is held while the region is watched.")
+        lift.reasons.append(WATCHED)
     return lift
 
 
@@ -150,6 +152,7 @@ def _entry(
         steps = [WarmUpSet(0.0, (10, 15)), *steps]
         decision.reasons.append("A new machine: the first set without load, to find the feet and the settings.")
     known = {*decision.reasons}
+    because = decision.reasons[-1] if decision.reasons else ""
     shut = [r.words for r in gate.reasons if r.words not in known]
     return PlannedLift(
         ex.movement,
@@ -172,6 +175,7 @@ def _entry(
         note=ex.note,
         link=ex.link,
         cue=_cue(context, ex.movement, sessions),
+        because=because,
     )
 
 

@@ -112,8 +112,12 @@ def _day(reports: Sequence[Report]) -> Report:
 def stage_words(at: RegionStage) -> str:
     """Where a region stands, as one line."""
     pathway = pathways()[at.region]
-    name = at.region.replace("_", " ")
+    name = at.region.replace("_", " ").capitalize() + ("" if at.side == "both" else f", {at.side}")
     if at.stage.number == REFER:
-        return f"{name}: stage 4, a licensed clinician first; nothing that loads it is planned until a clinician's note is on file"
-    does = {1: pathway.bench, 2: pathway.change[min(at.stage.change, len(pathway.change) - 1)].words, 3: f"other movements, {pathway.dose}"}
-    return f"{name}: stage {at.stage.number}, {does[at.stage.number]} Over when: {pathway.exit}."
+        return f"{name}, stage 4: a licensed clinician first; nothing that loads it is planned until a clinician's note is on file."
+    does = {
+        1: pathway.bench,
+        2: pathway.change[min(at.stage.change, len(pathway.change) - 1)].words,
+        3: f"other movements, {pathway.dose}.",
+    }
+    return f"{name}, stage {at.stage.number}: {does[at.stage.number]} Over when: {pathway.exit}."

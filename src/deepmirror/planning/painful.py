@@ -7,7 +7,7 @@ from dataclasses import replace
 from deepmirror.core.training.pain_stage import BENCH, CHANGES, OTHERS, REFER
 from deepmirror.movements.pathways import Pathway, pathways
 from deepmirror.planning.gate import Gate
-from deepmirror.planning.lift import PlannedLift, SessionContext, held, title_of, worked_out
+from deepmirror.planning.lift import WATCHED, PlannedLift, SessionContext, held, title_of, worked_out
 from deepmirror.planning.pain import RegionStage, stage_words
 from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import Exercise, Side
@@ -83,7 +83,9 @@ def _lowered(context: SessionContext, ex: Exercise, lift: PlannedLift, share: fl
     if found is not None and found < lift.load_kg:
         lift.load_kg, lift.change, lift.per_side_kg = found, LoadChange.LOWER, loads.per_side(found)
         lift.warm_up = [row for row in lift.warm_up if row[0].load_kg < found]
-        lift.reasons.append(f"{1 - share:.0%} less than {lift.last_kg:g} kg while it is sore: {found:g} kg.")
+        lift.reasons = [r for r in lift.reasons if r != WATCHED]
+        lift.because = f"{1 - share:.0%} less than {lift.last_kg:g} kg while it is sore: {found:g} kg."
+        lift.reasons.append(lift.because)
 
 
 def substituted(context: SessionContext, ex: Exercise, side: Side, at: RegionStage) -> PlannedLift:

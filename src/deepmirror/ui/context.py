@@ -20,6 +20,7 @@ from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
+from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 
@@ -39,6 +40,7 @@ class WindowContext(QMainWindow):
     mirror: MirrorRoom
     reply_room: ReplyRoom
     compare: CompareRoom
+    plan_room: PlanRoom
 
     @abstractmethod
     def go(self, room: str) -> None:

@@ -30,6 +30,7 @@ from deepmirror.ui.control.film_controller import FilmController
 from deepmirror.ui.control.film_import_controller import FilmImportController
 from deepmirror.ui.control.follow_up_controller import FollowUpController
 from deepmirror.ui.control.inbox_controller import InboxController
+from deepmirror.ui.control.plan_controller import PlanController
 from deepmirror.ui.control.reply_controller import ReplyController
 from deepmirror.ui.control.settings_controller import SettingsController
 from deepmirror.ui.help import show_caution, show_keys
@@ -39,13 +40,14 @@ from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
+from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.rail import Rail
 
-ROOMS = ("desk", "person", "mirror", "reply", "compare")
+ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan")
 
 
 class MainWindow(WindowContext):
@@ -64,16 +66,16 @@ class MainWindow(WindowContext):
         self.setWindowTitle(tr("Deep Mirror") if not library.read_only else tr("Deep Mirror, for reading only"))
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(library), MirrorRoom(), ReplyRoom()
-        self.person_room, self.compare = PersonRoom(), CompareRoom()
+        self.person_room, self.compare, self.plan_room = PersonRoom(), CompareRoom(), PlanRoom()
         self.settings_control, self.client_control, self.film_import = (
             SettingsController(self),
             ClientController(self),
             FilmImportController(self),
         )
-        self.films = FilmController(self)
+        self.films, self.plan = FilmController(self), PlanController(self)
         self.reply_control, self.inbox, self.follow_up = ReplyController(self), InboxController(self, arrivals), FollowUpController(self)
         self.stack = QStackedWidget()
-        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare):
+        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare, self.plan_room):
             self.stack.addWidget(room)
         self.rail = Rail(ROOMS)
         self.rail.chosen.connect(lambda room: self.actions_by_id[f"go_{room}"].trigger())
@@ -138,11 +140,19 @@ class MainWindow(WindowContext):
             "later": lambda: self.reply_room.shift(1),
             "refilm": self.reply_control.ask_again,
             "own_correction": self.reply_control.add_own,
+            "go_plan": lambda: self.plan.open(None),
+            "log_session": self.plan.log_session,
+            "edit_plan": self.plan_room.toggle_editor,
+            "all_reasons": self.plan_room.toggle_why,
+            "note_pain": self.plan.note_pain,
+            "session_page": self.plan.page,
+            "next_client": lambda: self.plan.step(1),
+            "previous_client": lambda: self.plan.step(-1),
             "place_arrival": self.desk_room.post.place_first,
         }
         menu_bar = self.menuBar()
         assert menu_bar is not None
-        menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Go", "Help")}
+        menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Plan", "Go", "Help")}
         for entry in ACTIONS:
             action = QAction(tr(entry.title), self)
             action.setShortcut(QKeySequence(entry.key))
@@ -162,6 +172,7 @@ class MainWindow(WindowContext):
         self.mirror.wants_reply.connect(self.reply_control.compose)
         self.mirror.edited.connect(self.films.edited)
         self.mirror.complained.connect(self.show_error)
+        self.plan_room.wants.connect(lambda action: self.actions_by_id[action].trigger())
         self.person_room.show_movements([(m.id, m.title) for m in self.library.movements()])
         self.person_room.changed.connect(self.client_control.changed)
         self.person_room.wants_client.connect(self.client_control.open)
@@ -173,9 +184,13 @@ class MainWindow(WindowContext):
         self.rail.buttons[room].setChecked(True)
         if room == "desk":
             self.desk_room.refresh()
+            self.plan.look_at_due()
             self.desk_room.list.setFocus()
         elif room == "person":
             self.person_room.setFocus()
+        elif room == "plan":
+            self.plan.refresh()
+            self.plan_room.strip.setFocus()
         elif room == "mirror":
             self.mirror.film.setFocus()
         elif room == "compare":
@@ -194,7 +209,7 @@ class MainWindow(WindowContext):
         at_hand = self._at_hand()
         for entry in ACTIONS:
             self.actions_by_id[entry.id].setEnabled(entry.works(room, at_hand))
-        edited = {"person": self.person_room.person, "mirror": self.review, "reply": self.reply_control}.get(room)
+        edited = {"person": self.person_room.person, "plan": self.plan.file, "mirror": self.review, "reply": self.reply_control}.get(room)
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
             self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
@@ -209,6 +224,7 @@ class MainWindow(WindowContext):
             Need.NUMBERS: review is not None and review.analysis is not None,
             Need.FILM_IN_HAND: self.film_in_hand() is not None,
             Need.WATCHED: bool(self.follow_up.rows),
+            Need.PLANNED: self.plan_room.session is not None,
         }
 
     def show_status(self, words: str) -> None:
@@ -258,6 +274,7 @@ class MainWindow(WindowContext):
             self.review = None
         self.compare.forget()
         self.person_room.person = None
+        self.plan_room.show_file(None)
 
     def compose_reply(self, code: str | None = None) -> None:
         """Open the reply of the film on show. code: the correction to show."""
@@ -311,7 +328,7 @@ class MainWindow(WindowContext):
 
     def _step(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
-        if self.client_control.undone(back):
+        if self.client_control.undone(back) or self.plan.undone(back):
             return
         edited = self.reply_control if self.stack.currentWidget() is self.reply_room else self.review
         if edited is not None:

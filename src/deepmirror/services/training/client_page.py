@@ -75,7 +75,7 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
     )
     return PageLift(
         title_of(file, lift),
-        said(load_words(lift)),
+        said(load_words(file, lift)),
         said(plates_words(lift)),
         f"{lift.sets} set{'s' if lift.sets != 1 else ''} of {reps_words(lift.reps)} repetitions, {lift.rir:g} left in reserve",
         said(f"Warm-up: {steps}") if steps else "",
@@ -89,11 +89,13 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
     )
 
 
-def load_words(lift: PlannedLift) -> str:
+def load_words(file: TrainingFile, lift: PlannedLift) -> str:
     """ "62.5 kg", "12 kg each hand", "body weight"."""
     if not lift.load_kg:
         return "body weight"
-    return f"{lift.load_kg:g} kg{UNITS.get(lift.implement, '')}"
+    found = file.library.catalogue.movements.get(lift.movement)
+    single = found is not None and found.training is not None and found.training.one_hand
+    return f"{lift.load_kg:g} kg{'' if single else UNITS.get(lift.implement, '')}"
 
 
 def plates_words(lift: PlannedLift) -> str:
@@ -132,7 +134,12 @@ def tempo_words(tempo: str) -> str:
 def _why(lift: PlannedLift) -> str:
     """The one sentence a client wants: what changed."""
     changed = {LoadChange.RAISE: "More than last time. ", LoadChange.LOWER: "Less than last time, on purpose. "}.get(lift.change, "")
-    return f"{changed}{lift.reasons[-1]}" if changed and lift.reasons else ""
+    return f"{changed}{lift.because}" if changed else ""
+
+
+def page_html(page: SessionPage) -> str:
+    """The page as a client reads it."""
+    return render_session_page(page)
 
 
 def session_file(file: TrainingFile, session: NextSession) -> str:
@@ -149,7 +156,7 @@ def write_pages(file: TrainingFile, session: NextSession, folder: Path, coach: s
     """session.html, session.pdf and session.json in a folder; returns their paths. Raises BadPlan."""
     page = session_page(file, session, coach)
     told = {
-        "session.html": render_session_page(page).encode(),
+        "session.html": page_html(page).encode(),
         "session.pdf": render_session_pdf(page),
         "session.json": session_file(file, session).encode(),
     }

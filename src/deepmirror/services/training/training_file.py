@@ -6,22 +6,30 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 from deepmirror.errors import BadPlan, LibraryError
 from deepmirror.exchange.brief import check_client
 from deepmirror.exchange.plan_file import ExercisePart, PlanPart, TrainingPart, check_training
 from deepmirror.planning.gate import PAIN
+from deepmirror.planning.gate import Gate as Gate
 from deepmirror.planning.history import History
-from deepmirror.planning.lift import PlannedLift
+from deepmirror.planning.lift import PlannedLift as PlannedLift
+from deepmirror.planning.progression import LoadChange as LoadChange
 from deepmirror.planning.records import TrainingRecord
 from deepmirror.planning.rules import rules_for
-from deepmirror.planning.session import NextSession, next_session
-from deepmirror.planning.weeks import Week, silent_for, weeks
+from deepmirror.planning.session import NextSession as NextSession
+from deepmirror.planning.session import next_session
+from deepmirror.planning.weeks import Card as Card
+from deepmirror.planning.weeks import CardState as CardState
+from deepmirror.planning.weeks import Week as Week
+from deepmirror.planning.weeks import silent_for, weeks
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.training.plan_command import reach_of
 from deepmirror.services.training.plan_edits import checked, usual_exercise
 from deepmirror.services.training.training_record import training_record
+from deepmirror.store.forget import sheet_folder
 from deepmirror.store.training import DoneRecord as DoneRecord
 from deepmirror.store.training import OverrideRecord, PainRecord
 
@@ -62,6 +70,7 @@ class TrainingFile:
 
     def _forget(self) -> None:
         self.__dict__.pop("record", None)
+        self.__dict__.pop("_by_day", None)
 
     @cached_property
     def record(self) -> TrainingRecord:
@@ -97,6 +106,43 @@ class TrainingFile:
             return None
         last = max((date.fromisoformat(d.day) for d in self.done), default=None)
         return silent_for(last, self.today, len(self.part.plan.sessions), rules_for(self.part.rules))
+
+    def usual_sets(self) -> tuple[float, float]:
+        """From and to of the usual hard sets a week and muscle for her level."""
+        rules = rules_for(self.part.rules)
+        trained = self.part.level == "trained"
+        return (rules.trained_sets_min, rules.trained_sets_max) if trained else (rules.novice_sets_min, rules.novice_sets_max)
+
+    def day_lines(self, day: date) -> list[str]:
+        """What was done on a day, a line a lift: "Back squat 60 kg × 10, 10, 9"."""
+        lifts: dict[tuple[str, str, float], list[str]] = {}
+        for d in self._of_day(day):
+            lifts.setdefault((d.movement, d.side, d.load_kg or 0.0), []).append("?" if d.reps is None else str(d.reps))
+        return [self._line(*key, reps) for key, reps in lifts.items()]
+
+    def _line(self, movement: str, side: str, load: float, reps: list[str]) -> str:
+        found = self.library.catalogue.movements.get(movement)
+        title = found.title if found is not None else movement
+        where = "" if side == "both" else f" {side}"
+        return f"{title}{where} {f'{load:g} kg' if load else 'body weight'} × {', '.join(reps)}"
+
+    def day_verdicts(self, day: date) -> list[str]:
+        """The verdicts of a day's films, in the order of its sets."""
+        return [str(d.form["verdict"]) for d in self._of_day(day) if d.form_json and d.form.get("verdict")]
+
+    def _of_day(self, day: date) -> list[DoneRecord]:
+        return self._by_day.get(day.isoformat(), [])
+
+    @cached_property
+    def _by_day(self) -> dict[str, list[DoneRecord]]:
+        out: dict[str, list[DoneRecord]] = {}
+        for d in self.done:
+            out.setdefault(d.day, []).append(d)
+        return out
+
+    def pages_folder(self) -> Path:
+        """Where her session's page and sheet lie: with what else is made for her."""
+        return sheet_folder(self.library.store, self.client_id) / "session"
 
     # The plan
 
@@ -226,7 +272,8 @@ class TrainingFile:
         out = []
         for n in range(lift.sets):
             before = last[-1].sets[min(n, len(last[-1].sets) - 1)] if last else None
-            reps = min(before.reps, lift.reps[1]) if before is not None else lift.reps[0]
+            reps = max(min(before.reps, lift.reps[1]), lift.reps[0]) if before is not None else lift.reps[0]
+            same = before is not None and before.rir is not None and before.load_kg == lift.load_kg
             out.append(
                 DoneRecord(
                     self.client_id,
@@ -235,7 +282,7 @@ class TrainingFile:
                     lift.load_kg,
                     reps,
                     side=lift.side,
-                    rir=before.rir if before is not None and before.rir is not None else lift.rir,
+                    rir=before.rir if same and before is not None else lift.rir,
                     pain=0.0,
                     tempo=lift.tempo,
                     rest_s=lift.rest_s,

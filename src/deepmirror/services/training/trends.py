@@ -25,6 +25,7 @@ class Trend:
     unit: str
     points: tuple[TrendPoint, ...]
     steps: tuple[TrendStep, ...]
+    certain: bool = False  # what was chosen, not measured: it has no doubt, and no change of it is news
 
 
 def lifts(file: TrainingFile) -> list[tuple[str, Side]]:
@@ -36,7 +37,7 @@ def lifts(file: TrainingFile) -> list[tuple[str, Side]]:
 
 def numbers(file: TrainingFile, movement: str, side: Side) -> list[tuple[str, str]]:
     """(id, title) of what can be shown of a lift."""
-    out = [(LOAD, "Load"), (MAXIMUM, "Estimated maximum (1RM)")]
+    out = [(MAXIMUM, "Estimated maximum (1RM)"), (LOAD, "Load")]
     films = [d.form.get("numbers", {}) for d in file.done if d.movement == movement and d.side == side and d.form_json]
     told = {name for numbers in films for name in numbers}
     return out + [(spec.name, spec.title) for spec in MEASURES.values() if spec.name in told]
@@ -73,4 +74,4 @@ def _strength(file: TrainingFile, movement: str, side: Side, number: str) -> Tre
         elif not session.light and (best := session.strength(lambda load: load, record.client.rir_u)) is not None:
             points.append(TrendPoint(session.day, (best.low + best.high) / 2, (best.high - best.low) / 2, 0.0))
     title = "Load" if number == LOAD else "Estimated maximum (1RM), the range of two formulas"
-    return Trend(title, "kg", tuple(points), tuple(steps(points)))
+    return Trend(title, "kg", tuple(points), tuple(steps(points)), certain=number == LOAD)

@@ -21,6 +21,8 @@ QWidget#rail QPushButton:hover {{ color: {t.STAGE_TEXT}; }}
 QLabel#title {{ font-size: 22px; font-weight: 700; }}
 QLabel#heading {{ font-weight: 700; color: {t.TEXT_DIM}; }}
 QLabel#warning {{ color: {t.COPPER}; font-weight: 700; padding-left: 10px; }}
+QLabel#cue {{ color: {t.COPPER}; font-weight: 700; }}
+QLabel#teal {{ color: {t.TEAL}; }}
 QLabel#dim {{ color: {t.TEXT_DIM}; }}
 QPushButton {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 5px; padding: 6px 14px; }}
 QPushButton:hover {{ border-color: {t.COPPER}; }}
@@ -30,11 +32,11 @@ QPushButton#accent {{ background: {t.COPPER}; color: white; border-color: {t.COP
 QPushButton#accent:disabled {{ background: #d9c4b4; border-color: #d9c4b4; color: {t.BONE}; }}
 QWidget#stage QPushButton {{ background: {t.INK_SOFT}; color: {t.STAGE_TEXT}; border-color: #4a413b; }}
 QWidget#stage QPushButton:checked {{ background: {t.COPPER}; border-color: {t.COPPER}; }}
-QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 4px; padding: 4px 6px; selection-background-color: {t.TEAL}; }}
+QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox, QSpinBox, QDateEdit {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 4px; padding: 4px 6px; selection-background-color: {t.TEAL}; }}
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{ border-color: {t.COPPER}; }}
-QComboBox::drop-down {{ border: none; width: 24px; }}
-QComboBox::down-arrow {{ image: url(ARROW); width: 12px; height: 12px; }}
-QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
+QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow, QDateEdit::down-arrow {{ image: url(ARROW); width: 12px; height: 12px; }}
+QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
 QSlider::groove:horizontal {{ height: 4px; background: {t.PAPER_LINE}; border-radius: 2px; }}
 QSlider::sub-page:horizontal {{ background: {t.TEAL}; border-radius: 2px; }}
 QSlider::handle:horizontal {{ width: 12px; margin: -6px 0; border-radius: 6px; background: {t.COPPER}; }}
@@ -44,6 +46,7 @@ QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical, QScrollBar::add-pa
 QComboBox QAbstractItemView {{ background: {t.PAPER}; selection-background-color: {t.TEAL}; selection-color: white; }}
 QScrollArea {{ border: none; background: transparent; }}
 QListView, QListWidget, QTreeWidget, QTableWidget {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 6px; outline: none; }}
+QTableWidget {{ gridline-color: {t.PAPER_LINE}; selection-background-color: #eadfcb; selection-color: {t.TEXT}; }}
 QListView::item:selected, QListWidget::item:selected {{ background: #eadfcb; color: {t.TEXT}; }}
 QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QHeaderView::section {{ background: {t.BONE}; color: {t.TEXT_DIM}; border: none; border-bottom: 1px solid {t.PAPER_LINE}; padding: 3px 6px; font-weight: 700; }}

@@ -12,6 +12,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord, FilmState
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.arrivals_panel import PostPanel
+from deepmirror.ui.rooms.desk.due_panel import DuePanel
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
@@ -63,6 +64,7 @@ class DeskRoom(QWidget):
         self.post = PostPanel()
         self.post.wants_place.connect(self.wants_place)
         self.post.wants_aside.connect(self.wants_aside)
+        self.due = DuePanel()
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(FilmRow(self.model, library.now, self))
@@ -70,6 +72,9 @@ class DeskRoom(QWidget):
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(lambda index: self.opened.emit(index.data(FILM_ROLE).id))
         self.list.setAccessibleName(tr("Films"))
+        self._lay_out(top, finding)
+
+    def _lay_out(self, top: QHBoxLayout, finding: QHBoxLayout) -> None:
         hint = PlainLabel(tr("Drop films or bundles anywhere on this page. Enter opens the film under the bar, N takes the next."))
         hint.setObjectName("dim")
         hint.setWordWrap(True)
@@ -79,6 +84,7 @@ class DeskRoom(QWidget):
         layout.addLayout(top)
         layout.addLayout(finding)
         layout.addWidget(self.post)
+        layout.addWidget(self.due)
         layout.addWidget(self.list, 1)
         layout.addWidget(hint)
 

@@ -1,0 +1,3 @@
+"""The Plan room."""
+
+from deepmirror.ui.rooms.plan.room import PlanRoom as PlanRoom

@@ -1,0 +1,125 @@
+"""One lift of the next session as a card: what to lift, what the gate says, and why."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from deepmirror.core.uncertain_value import Verdict
+from deepmirror.core.units import in_their_units
+from deepmirror.services.training.client_page import load_words, plates_words, reps_words, rest_words, title_of
+from deepmirror.services.training.training_file import Gate, LoadChange, PlannedLift, TrainingFile
+from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.plates_view import PlatesView
+from deepmirror.ui.widgets.verdict_mark import VerdictMark
+
+GATES = {
+    Gate.OPEN: (Verdict.WITHIN, "gate open"),
+    Gate.CLOSED: (Verdict.OFF, "gate closed"),
+    Gate.CANNOT_TELL: (Verdict.CANNOT_TELL, "gate cannot tell"),
+}
+
+
+class LiftCard(QFrame):
+    """`picked` when it is clicked; `wants_override` when the coach wants to decide otherwise."""
+
+    picked = pyqtSignal(object)
+    wants_override = pyqtSignal(object)
+
+    def __init__(self, file: TrainingFile, lift: PlannedLift, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.lift, self._imperial = lift, file.body.imperial
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(3)
+        column.addLayout(self._head(file))
+        for words, name in self._lines():
+            label = PlainLabel(self._said(words))
+            label.setObjectName(name)
+            label.setWordWrap(True)
+            column.addWidget(label)
+        self.why = PlainLabel("\n".join(f"· {self._said(r)}" for r in lift.reasons))
+        self.why.setWordWrap(True)
+        self.why.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.why.hide()
+        column.addWidget(self.why)
+
+    def _said(self, words: str) -> str:
+        return in_their_units(words, self._imperial)
+
+    def _head(self, file: TrainingFile) -> QHBoxLayout:
+        lift, row = self.lift, QHBoxLayout()
+        title = PlainLabel(title_of(file, lift))
+        title.setObjectName("heading")
+        self.load = PlainLabel(self._said(load_words(file, lift)) if lift.sets else tr("left out"))
+        self.load.setObjectName("title")
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(title)
+        words.addWidget(self.load)
+        row.addLayout(words)
+        if lift.per_side_kg and lift.sets:
+            row.addWidget(PlatesView(lift.per_side_kg))
+        row.addStretch(1)
+        change = PlainLabel(self._said(change_words(file, lift)))
+        change.setObjectName("dim")
+        row.addWidget(change)
+        verdict, gate = GATES[lift.gate.gate]
+        row.addWidget(VerdictMark(verdict))
+        row.addWidget(PlainLabel(tr(gate)))
+        self.asks = QPushButton(tr("Why?"))
+        self.asks.setCheckable(True)
+        self.asks.toggled.connect(self._show_why)
+        row.addWidget(self.asks)
+        if lift.gate.gate is not Gate.OPEN and lift.gate.reasons and lift.change is not LoadChange.FIRST:
+            decide = QPushButton(tr("Decide…"))
+            decide.setToolTip(tr("Decide otherwise than the gate: your name and your reason are kept"))
+            decide.clicked.connect(lambda: self.wants_override.emit(self.lift))
+            row.addWidget(decide)
+        return row
+
+    def _lines(self) -> list[tuple[str, str]]:
+        """(words, style) under the head."""
+        lift, out = self.lift, list[tuple[str, str]]()
+        if lift.sets:
+            rest, tempo = rest_words(lift.rest_s), f" · tempo {lift.tempo}" if lift.tempo else ""
+            sets = f"{lift.sets} × {reps_words(lift.reps)}, {lift.rir:g} in reserve{tempo} · rest {rest}"
+            out.append((" · ".join(w for w in (sets, plates_words(lift)) if w), ""))
+        steps = ", ".join(
+            f"{s.load_kg:g} kg × {reps_words(s.reps)}" if s.load_kg else f"no load × {reps_words(s.reps)}" for s, _ in lift.warm_up
+        )
+        if steps:
+            out.append((f"Warm-up {steps}", "dim"))
+        if lift.one_rm is not None:
+            least = "at least " if lift.one_rm.at_least else ""
+            doubt = ", from more than ten repetitions" if lift.one_rm.doubtful else ""
+            out.append((f"Estimated maximum {least}{lift.one_rm.low:.0f} to {lift.one_rm.high:.0f} kg{doubt}", "dim"))
+        if lift.cue:
+            out.append((f"“{lift.cue}”", "cue"))
+        if lift.film.ask:
+            out.append((f"Film it from the {lift.film.view}: {lift.film.why}", "teal"))
+        return out
+
+    def _show_why(self, on: bool) -> None:
+        self.why.setVisible(on)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.picked.emit(self.lift)
+        super().mousePressEvent(event)
+
+
+def change_words(file: TrainingFile, lift: PlannedLift) -> str:
+    """What becomes of the load, in a few words."""
+    if lift.change is LoadChange.SUBSTITUTE:
+        found = file.library.catalogue.movements.get(lift.instead_of)
+        return f"in place of {found.title if found is not None else lift.instead_of}"
+    if lift.change is LoadChange.STOP:
+        return "stopped"
+    if lift.change is LoadChange.FIRST:
+        return "first time"
+    if lift.last_kg is None or lift.last_kg == lift.load_kg:
+        return "held"
+    return f"{'up' if lift.load_kg > lift.last_kg else 'down'} from {lift.last_kg:g} kg"
