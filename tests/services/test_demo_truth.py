@@ -11,6 +11,7 @@ from deepmirror.core.motion.reps import find_reps
 from deepmirror.media.film import Film
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import result_of
+from deepmirror.services.films.set_log import shown_set
 from tests.conftest import DEMO, FILMS, MACHINES, truth_of
 
 FRAME = 1 / 30
@@ -115,4 +116,5 @@ def test_the_desks_lines_of_the_demo_are_what_the_engine_concludes(analyses: dic
     kept = json.loads((DEMO / "results.json").read_text())
     for name, analysis in analyses.items():
         with Film(DEMO / f"{name}.mp4") as film:
-            assert json.loads(json.dumps(vars(result_of(analysis, film)))) == kept[name], f"{name}: run scripts/evidence.py --conclude"
+            told = {"film": vars(result_of(analysis, film)), "set": shown_set(analysis)}
+            assert json.loads(json.dumps(told)) == kept[name], f"{name}: run scripts/evidence.py --conclude"

@@ -152,3 +152,20 @@ def test_a_library_of_the_last_schema_opens_with_everything_in_it(tmp_path: Path
         assert old.execute("SELECT version_num FROM alembic_version").fetchone() == ("0002",)
         assert old.execute("SELECT count(*) FROM film").fetchone() == (9,)
     store.close()
+
+
+@pytest.mark.parametrize(("schema", "films", "clients"), [("0001", 3, 3), ("0002", 9, 6), ("0003", 9, 6), ("0004", 9, 6)])
+def test_every_film_of_an_older_library_gets_its_done_set(tmp_path: Path, schema: str, films: int, clients: int) -> None:
+    """Each library-*.db was written by the program when its schema was the newest, from the demo of that day."""
+    (tmp_path / "old").mkdir()
+    shutil.copyfile(Path(__file__).parent.parent / "data" / f"library-{schema}.db", tmp_path / "old" / "library.db")
+    store = LibraryStore(tmp_path / "old")
+    assert len(store.clients()) == clients
+    for film in store.films():
+        done = store.training.done_of_film(film.id)
+        assert done is not None and (done.client_id, done.movement, done.load_kg) == (film.client_id, film.movement, film.load_kg)
+        assert done.day == film.arrived_at[:10] and done.reps is None and done.source == "film"
+    assert len(store.training.done()) == len(store.films()) == films
+    assert store.training.record(store.clients()[0].id) == {}
+    assert (tmp_path / "old" / "library.before-0005.db").exists()
+    store.close()

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from deepmirror.core.training.pain_stage import NOTHING, REFER, Report, Stage, stage_after
+from deepmirror.core.training.pain_stage import BENCH, NOTHING, REFER, Report, Stage, stage_after
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.pathways import RedFlag, pathways, red_flags, regions_for
 from deepmirror.planning.records import DoneSet, Kind, PainEntry
@@ -47,8 +47,13 @@ def side_of(where: str) -> str:
     return "left" if left and not right else "right" if right and not left else "both"
 
 
-def pain_view(entries: Sequence[PainEntry], sets: Sequence[DoneSet], catalogue: Catalogue, until: date) -> PainView:
-    """The stages after all that was noted up to a day: entries by place, and the pain of sets that load a region."""
+def pain_view(
+    entries: Sequence[PainEntry], sets: Sequence[DoneSet], catalogue: Catalogue, until: date, noted: Sequence[str] = ()
+) -> PainView:
+    """The stages after all that was noted up to a day: entries by place, and the pain of sets that load a region.
+
+    noted: places of the client's record without a day or a level; a region only these speak of is tested first, and nothing rises.
+    """
     told = sorted((e for e in entries if e.date <= until), key=lambda e: e.date)
     by_region: dict[str, list[PainEntry]] = {}
     unknown, stop_all = [], _Stops()
@@ -61,7 +66,9 @@ def pain_view(entries: Sequence[PainEntry], sets: Sequence[DoneSet], catalogue: 
             unknown.append(f"Pain noted at “{entry.where}” on {entry.date} has no pathway here: decide yourself what it may do.")
         for region in regions:
             by_region.setdefault(region, []).append(entry)
-    stages = [_stage(region, mine, sets, catalogue, until) for region, mine in by_region.items()]
+    standing = {region: where for where in noted for region in regions_for([where]) if region not in by_region}
+    stages = [_standing(region, where, until) for region, where in standing.items()]
+    stages += [_stage(region, mine, sets, catalogue, until) for region, mine in by_region.items()]
     return PainView(tuple(s for s in stages if s.stage.number != NOTHING), tuple(stop_all.words), tuple(dict.fromkeys(unknown)))
 
 
@@ -75,6 +82,10 @@ class _Stops:
         if entry.clinician:
             self.words = []
         self.words += [flag.says for flag in flags.values() if flag.everything]
+
+
+def _standing(region: str, where: str, until: date) -> RegionStage:
+    return RegionStage(region, Stage(REFER if pathways()[region].noted else BENCH), side_of(where), until)
 
 
 def _stage(region: str, entries: Sequence[PainEntry], sets: Sequence[DoneSet], catalogue: Catalogue, until: date) -> RegionStage:

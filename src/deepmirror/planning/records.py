@@ -212,3 +212,4 @@ class TrainingRecord:
     history: tuple[DoneSet, ...] = ()
     pain: tuple[PainEntry, ...] = ()
     overrides: tuple[Override, ...] = ()
+    noted: tuple[str, ...] = ()  # places noted as painful in the client's record, without a day or a level

@@ -46,7 +46,7 @@ def next_session(record: TrainingRecord, catalogue: Catalogue, today: date, reac
     rules, plan = rules_for(record.client.rules), record.plan
     history = History(record.history, today, record.client, rules)
     when = next_day(plan, today, history.recent(), rules)
-    pain = pain_view(record.pain, history.sets, catalogue, today)
+    pain = pain_view(record.pain, history.sets, catalogue, today, record.noted)
     context = SessionContext(record, catalogue, rules, history, pain, when.day, by_calendar(plan, when.day, rules), reach)
     advice = [when.moved] if when.moved else []
     strain = _strain(context)

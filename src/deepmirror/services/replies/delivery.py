@@ -20,6 +20,8 @@ from deepmirror.services.films import follow_up
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.replies.rendering import export_reply
+from deepmirror.services.training.client_page import session_file, write_pages
+from deepmirror.services.training.training_file import NextSession, TrainingFile
 from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
 from deepmirror.store.library import file_hash
 from deepmirror.store.sweep import SEALED, remove
@@ -27,9 +29,9 @@ from deepmirror.store.sweep import SEALED, remove
 REMEMBERED = ("cue", "change", "why", "film_next")
 
 
-def fingerprint(reply: Reply, analysis: Analysis) -> str:
-    """What the written files hang on: the reply's words and choices, and the brief behind the numbers."""
-    told = json.dumps([reply.to_dict(), analysis.brief.file.model_dump(mode="json")], sort_keys=True)
+def fingerprint(reply: Reply, analysis: Analysis, session: str = "") -> str:
+    """What the written files hang on: the reply's words and choices, the brief behind the numbers, and the session it brings."""
+    told = json.dumps([reply.to_dict(), analysis.brief.file.model_dump(mode="json"), session], sort_keys=True)
     return hashlib.sha256(told.encode()).hexdigest()
 
 
@@ -47,7 +49,7 @@ class Package:
     def is_up_to_date(self, reply: Reply, analysis: Analysis) -> bool:
         """True when the written files say exactly this reply."""
         try:
-            return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis)
+            return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis, self._next_session()[1])
         except OSError:
             return False
 
@@ -55,16 +57,28 @@ class Package:
         """Write the files anew unless they say this reply already. Raises ReplyError, BadFilm, Cancelled."""
         self._library.store.must_write()
         if not self.is_up_to_date(reply, analysis):
+            plan, session = self._next_session()
             try:
                 remove(self.folder)
                 with Film(film_path) as film:  # a reader of its own: the window goes on showing the film
                     export_reply(film, analysis, reply, private_folder(self.folder), progress, self._library)
+                if plan is not None:
+                    write_pages(*plan, self.folder, reply.coach)
                 sync_tree(self.folder)
-                write_whole(self.folder / SEALED, fingerprint(reply, analysis).encode())
+                write_whole(self.folder / SEALED, fingerprint(reply, analysis, session).encode())
             except OSError as error:
                 raise ReplyError(f"The reply could not be written: {error.strerror or error}. Nothing went out; try again.") from error
         progress.report(1.0, "written")
         return self.files()
+
+    def _next_session(self) -> tuple[tuple[TrainingFile, NextSession] | None, str]:
+        """The client's next session, which goes out with the reply, and what it says; None where there is no plan."""
+        try:
+            file = TrainingFile(self._library, self._library.store.film(self.film_id).client_id)
+            session = file.next()
+        except DeepMirrorError:  # a plan that cannot be read holds up no reply
+            return None, ""
+        return ((file, session), session_file(file, session)) if session is not None else (None, "")
 
 
 def send_reply(library: FilmLibrary, outbox: Outbox, film_id: int, analysis: Analysis, reply: Reply, progress: Progress) -> ReplyRecord:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -41,7 +42,7 @@ def plan_command(path: Path, day: str) -> str:
     if not FIRST_DAY <= when <= LAST_DAY:
         raise BadPlan(f"--date must lie between {FIRST_DAY} and {LAST_DAY}, not on {when}.")
     file, body = read_plan_file(path)
-    catalogue, record = load_catalogue(), file.record()
+    catalogue, record = load_catalogue(), replace(file.record(), noted=tuple(body.pain))
     check_movements(record, catalogue)
     session = next_session(record, catalogue, when, reach_of(body))
     return json.dumps(session_out(session, record.client.imperial).document(), indent=1, ensure_ascii=False)

@@ -44,6 +44,7 @@ def training_record(
         tuple(s for d in done if (s := done_set(d, closed)) is not None),
         tuple(PainEntry(date.fromisoformat(p.day), p.place, p.level, p.signs, p.next_morning, p.clinician) for p in pain),
         tuple(Override(date.fromisoformat(o.day), o.movement, o.code, o.who, o.why) for o in overrides),
+        tuple(body.pain),
     )
 
 
