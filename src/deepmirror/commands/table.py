@@ -79,6 +79,7 @@ ACTIONS = (
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),
     Action("later", "Send this correction later", "Alt+Down", "reply", "Edit"),
     Action("log_session", "Log a session…", "L", "plan", "Plan", (Need.PLANNED,)),
+    Action("new_client", "A new client…", "Ctrl+Shift+N", "plan", "Plan"),
     Action("edit_plan", "Edit the plan, or go back", "E", "plan", "Plan"),
     Action("all_reasons", "Show or hide every reason", "Q", "plan", "Plan"),
     Action("note_pain", "Note pain…", "I", "plan person", "Plan"),

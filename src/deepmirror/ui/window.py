@@ -142,6 +142,7 @@ class MainWindow(WindowContext):
             "own_correction": self.reply_control.add_own,
             "go_plan": lambda: self.plan.open(None),
             "log_session": self.plan.log_session,
+            "new_client": self.plan.new_client,
             "edit_plan": self.plan_room.toggle_editor,
             "all_reasons": self.plan_room.toggle_why,
             "note_pain": self.plan.note_pain,

@@ -64,6 +64,7 @@ def write_sheet(library: FilmLibrary, client_id: int, movement_id: str, sheet: S
     try:
         path = private_folder(sheet_folder(library.store, client_id)) / f"{movement_id}.html"
         write_whole(path, render_sheet(sheet).encode())
+        path.with_suffix(".pdf").unlink(missing_ok=True)  # of an older page
     except OSError as error:
         raise LibraryError(f"The set-up sheet could not be written: {error.strerror or error}.") from error
     return path

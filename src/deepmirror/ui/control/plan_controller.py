@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
+from deepmirror.core.units import parse_length_cm
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.program.settings import settings_of
 from deepmirror.services.training import carry, schedule
@@ -19,7 +20,15 @@ from deepmirror.services.training.equipment import equipment_lines, rule_rows, s
 from deepmirror.services.training.training_file import DoneRecord, PlannedLift, TrainingFile
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
-from deepmirror.ui.rooms.plan.dialogs import ColumnsDialog, EquipmentDialog, OverrideDialog, PainDialog, RulesDialog, ScreenDialog
+from deepmirror.ui.rooms.plan.dialogs import (
+    ClientDialog,
+    ColumnsDialog,
+    EquipmentDialog,
+    OverrideDialog,
+    PainDialog,
+    RulesDialog,
+    ScreenDialog,
+)
 from deepmirror.ui.rooms.plan.log_dialog import LogDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
@@ -59,6 +68,7 @@ class PlanController(QObject):
         room.complained.connect(window.show_error)
         room.add_to_menu(
             [
+                ("A new client…", self.new_client),
                 ("Note pain…", self.note_pain),
                 ("What is at hand…", self.equipment),
                 ("Before a programme…", self.screen),
@@ -86,7 +96,7 @@ class PlanController(QObject):
         window, present = self._window, self.file
         clients = window.library.clients()
         if not clients:
-            window.show_error(tr("There is no client yet: bring in a film first."))
+            self.new_client()
             return
         if client_id is None:
             person = window.person_room.person
@@ -159,6 +169,21 @@ class PlanController(QObject):
             return False
         self._tell(lambda f: f.undo() if back else f.redo())
         return True
+
+    def new_client(self) -> None:
+        """Ask for a name, and open the new client's plan."""
+        self._window.open_dialog(ClientDialog(self._add_client, self._window))
+
+    def _add_client(self, name: str, stature: str) -> str:
+        library = self._window.library
+        try:
+            library.must_write()
+            cm = parse_length_cm(stature, 50, 260, tr("A stature")) if stature.strip() else None
+            client = library.add_client(name, cm)
+        except (DeepMirrorError, ValueError) as error:
+            return error.sentence if isinstance(error, DeepMirrorError) else str(error)
+        self.open(client.id)
+        return ""
 
     # The log
 
@@ -239,9 +264,8 @@ class PlanController(QObject):
             return
         coach = settings_of(self._window.library).coach
         folder = file.pages_folder()
-        dialog = SheetDialog(
-            page_html(session_page(file, session, coach)), lambda: write_pages(file, session, folder, coach)[0], self._window
-        )
+        page, write = page_html(session_page(file, session, coach)), lambda: write_pages(file, session, folder, coach)[0]
+        dialog = SheetDialog(page, write, self._window, "The client's page")
         self._window.open_dialog(dialog)
 
     def reminder(self) -> None:

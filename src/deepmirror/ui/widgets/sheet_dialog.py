@@ -13,11 +13,11 @@ from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 
 class SheetDialog(QDialog):
-    """The page as it will be printed; `write` saves the page and returns its path, a PDF is put beside it."""
+    """The page as it will be printed; `write` saves the page and returns its path, a PDF is put beside it where `write` made none."""
 
-    def __init__(self, html: str, write: Callable[[], Path], parent: QWidget | None = None) -> None:
+    def __init__(self, html: str, write: Callable[[], Path], parent: QWidget | None = None, title: str = "Set-up sheet") -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Set-up sheet"))
+        self.setWindowTitle(tr(title))
         self.resize(720, 720)
         self._html, self._write = html, write
         self.page = QTextBrowser()
@@ -37,9 +37,13 @@ class SheetDialog(QDialog):
     def save_both(self) -> None:
         """Write the HTML page and the PDF."""
         path = self._write()
-        writer = QPdfWriter(str(path.with_suffix(".pdf")))
+        if not path.with_suffix(".pdf").exists():
+            self._print(path.with_suffix(".pdf"))
+        self.written.setText(tr("Written: {pdf}", pdf=path.with_suffix(".pdf")))
+
+    def _print(self, path: Path) -> None:
+        writer = QPdfWriter(str(path))
         writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
         document = QTextDocument()
         document.setHtml(self._html)
         document.print(writer)
-        self.written.setText(tr("Written: {pdf}", pdf=path.with_suffix(".pdf")))

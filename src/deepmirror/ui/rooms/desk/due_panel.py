@@ -28,7 +28,7 @@ class DuePanel(QFrame):
         self.grid = QGridLayout(self)
         self.grid.setContentsMargins(12, 6, 12, 6)
         self.grid.setColumnStretch(2, 1)
-        self.more = QPushButton()
+        self.more = QPushButton(self)
         self.more.setCheckable(True)
         self.more.toggled.connect(self._fill)
         self.hide()

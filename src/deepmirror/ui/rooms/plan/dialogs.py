@@ -63,6 +63,17 @@ class Asking(QDialog):
             self.accept()
 
 
+class ClientDialog(Asking):
+    """A new client: a name, and a stature where it is known."""
+
+    def __init__(self, take: Callable[[str, str], str], parent: QWidget | None = None) -> None:
+        super().__init__(tr("A new client"), lambda: take(self.name.text(), self.stature.text()), parent)
+        self.name, self.stature = QLineEdit(), QLineEdit()
+        self.stature.setPlaceholderText(tr("172 cm or 5 ft 8; may be left out"))
+        self.form.addRow(tr("Name"), self.name)
+        self.form.addRow(tr("Stature"), self.stature)
+
+
 class PainDialog(Asking):
     """Pain at a place on a day, with signs, or a clinician's word."""
 

@@ -54,7 +54,9 @@ class DonePanel(QWidget):
 
     def show_day(self, file: TrainingFile, day: date) -> None:
         """Show a day's sets."""
-        self._file, self._rows = file, [d for d in file.done if d.day == day.isoformat()]
+        rows = [d for d in file.done if d.day == day.isoformat()]
+        order = [d.movement for d in rows]
+        self._file, self._rows = file, sorted(rows, key=lambda d: (order.index(d.movement), d.id))
         self.heading.setText(tr("Done on {day}", day=day_words(day)))
         self.table.setRowCount(len(self._rows))
         for i, done in enumerate(self._rows):

@@ -9,6 +9,7 @@ from datetime import date
 from PyQt6.QtCore import QDate, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
+    QAbstractItemDelegate,
     QComboBox,
     QDateEdit,
     QDialog,
@@ -28,20 +29,31 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 COLUMNS = ("Lift", "Load", "Reps", "Clean", "Reserve", "Pain", "Next morning", "Kind", "Note")
+TYPING = QTableWidget.EditTrigger.AnyKeyPressed | QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
 LOAD, REPS, CLEAN, RESERVE, PAIN, MORNING, KIND, NOTE = range(1, 9)
 KINDS = (("work", "work"), ("warmup", "warm-up"), ("backoff", "back-off"), ("drop", "drop"))
 
 
 class LogTable(QTableWidget):
-    """Enter goes to the next cell worth typing, and to the next set at a row's end."""
+    """Enter goes to the next cell worth typing, and to the next set at a row's end; a digit begins to type over what stands there."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers():
-            row, column = self.currentRow(), self.currentColumn()
-            at_end = column >= PAIN
-            self.setCurrentCell(min(row + at_end, self.rowCount() - 1), REPS if at_end else column + 1)
+            if self.state() != QTableWidget.State.EditingState:  # what is typed is taken first, and then goes on
+                self._go_on()
             return
         super().keyPressEvent(event)
+
+    def closeEditor(self, editor: QWidget | None, hint: QAbstractItemDelegate.EndEditHint) -> None:
+        super().closeEditor(editor, hint)
+        if hint == QAbstractItemDelegate.EndEditHint.SubmitModelCache:  # Enter
+            self.setFocus()  # the editor that goes would hand the keys to a button
+            self._go_on()
+
+    def _go_on(self) -> None:
+        row, column = self.currentRow(), self.currentColumn()
+        at_end = column >= PAIN
+        self.setCurrentCell(min(row + at_end, self.rowCount() - 1), REPS if at_end else column + 1)
 
 
 class LogDialog(QDialog):
@@ -61,7 +73,7 @@ class LogDialog(QDialog):
         self.day.setCalendarPopup(True)
         self.table = LogTable(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels([tr(c) for c in COLUMNS])
-        self.table.setEditTriggers(QTableWidget.EditTrigger.AllEditTriggers)
+        self.table.setEditTriggers(TYPING)
         head, side = self.table.horizontalHeader(), self.table.verticalHeader()
         assert head is not None and side is not None
         side.hide()
@@ -82,6 +94,9 @@ class LogDialog(QDialog):
         hint = PlainLabel(tr("Enter goes on, Ctrl+Enter keeps. Pain 0 to 10; a set with no repetitions was not done."))
         hint.setObjectName("dim")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
+        for button in buttons.buttons():
+            button.setAutoDefault(False)  # type: ignore[attr-defined]
+        again.setAutoDefault(False)
         buttons.accepted.connect(self._keep)
         buttons.rejected.connect(self.reject)
         QShortcut(QKeySequence("Ctrl+Return"), self, self._keep)

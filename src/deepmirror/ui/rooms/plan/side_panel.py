@@ -35,7 +35,7 @@ class SidePanel(QWidget):
         boxes.addWidget(self.number, 1)
         self.notes = QVBoxLayout()
         self.notes.setSpacing(4)
-        self.more = QPushButton()
+        self.more = QPushButton(self)
         self.more.setCheckable(True)
         self.more.toggled.connect(self._fill_notes)
         self._words: list[str] = []
