@@ -172,6 +172,9 @@ def main() -> None:
         shoot(window, "placing", out)
         window.mirror.toggle_placing()
         machine_views(window, machines, out)
+        window.plan.open(next(c.id for c in library.clients() if c.name.startswith("Nuru")))
+        window.plan_room.cards[0].asks.setChecked(True)
+        shoot(window, "plan", out)
         window.close()
 
 

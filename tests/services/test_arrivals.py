@@ -197,3 +197,37 @@ def test_a_full_disk_loses_no_letter(demo_library: FilmLibrary, tmp_path: Path, 
     assert demo_library.store.arrivals.newest() == []
     monkeypatch.setattr("deepmirror.services.program.arrivals.copy_part", real)
     assert arrivals.collect(Progress())[0].state == "taken"
+
+
+def test_a_bundle_carries_the_filled_in_session_and_pain_back_into_the_log(
+    demo_library: FilmLibrary, tmp_path: Path, short_film: Path
+) -> None:
+    client = next(c for c in demo_library.clients() if c.name.startswith("Tove"))
+    before = len(demo_library.store.training.done(client.id))
+    told = SetFile.model_validate(
+        {
+            "format": "deep-mirror-set",
+            "version": 1,
+            "client": client.name,
+            "film": "film.mp4",
+            "movement": "back_squat",
+            "view": "side-left",
+            "filmed_at": "2026-03-01T18:00:00",
+            "set": {"number": 1, "reps": 6, "load_kg": 45, "effort": 8},
+            "done": [
+                {"date": "2026-03-01", "movement": "hip_thrust", "load_kg": 60, "reps": 10, "rir": 2, "note": "easy"},
+                {"date": "2026-03-01", "movement": "seated_calf_raise", "load_kg": 25, "reps": 0},
+            ],
+            "pain": [{"date": "2026-03-01", "where": "left knee", "level": 2}],
+        }
+    )
+    write_bundle(tmp_path / "tove.zip", told, short_film)
+    record = Arrivals(demo_library, None).bring(tmp_path / "tove.zip")
+    assert record.state == "taken" and record.film_id is not None
+    store = demo_library.store.training
+    filmed = store.done_of_film(record.film_id)
+    assert filmed is not None and (filmed.day, filmed.reps, filmed.rir, filmed.load_kg) == ("2026-03-01", 6, 2, 45)
+    after = store.done(client.id)
+    assert len(after) == before + 2, "the filmed set and the thrust; what has no repetitions was not done"
+    assert [(d.movement, d.note, d.source) for d in after if d.source == "client"] == [("hip_thrust", "easy", "client")]
+    assert [p.place for p in store.pain(client.id)] == ["left knee"]

@@ -25,6 +25,7 @@ from deepmirror.services.training import carry, plan_edits, schedule, trends
 from deepmirror.services.training.client_page import session_page, write_pages
 from deepmirror.services.training.equipment import equipment_lines, screen_lacks, set_equipment, set_rules, set_screen
 from deepmirror.services.training.training_file import Gate, LoadChange, PlannedLift, TrainingFile
+from deepmirror.store.training import DoneRecord
 from tests.conftest import DEMO
 
 DATA = Path(__file__).parent.parent / "data"
@@ -152,6 +153,17 @@ def test_every_film_has_its_set_filled_from_what_it_shows_and_corrected_by_the_c
     assert again is not None and again.clean_reps == 3 and again.reps == 4, "what the coach corrected stays hers"
     assert {f["code"] for f in again.form["findings"]} == {"pelvis_tuck"}
     review.close()
+
+
+def test_a_long_record_is_read_as_far_as_planning_needs_it(training: Open) -> None:
+    file = training("Tove")
+    old = [DoneRecord(file.client_id, f"2023-0{1 + n // 40}-{1 + n % 28:02d}", "leg_press", 80.0, 8, rir=2.0) for n in range(200)]
+    file.library.store.training.add_done([*old, DoneRecord(file.client_id, "2022-05-01", "leg_extension", 30.0, 10)])
+    file.read()
+    assert sum(d.movement == "leg_press" for d in file.done) == 120, "the newest of each lift"
+    assert any(d.movement == "leg_extension" for d in file.done), "however old"
+    assert sum(d.movement == "leg_press" for d in file.everything()) == 200
+    assert len(carry.whole_record(file)["done"]) == len(file.everything())
 
 
 def test_a_new_film_without_the_finding_opens_the_gate(demo_library: FilmLibrary, training: Open) -> None:

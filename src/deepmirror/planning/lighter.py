@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import date
+from itertools import islice
 
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import Plan
@@ -22,11 +23,12 @@ def by_calendar(plan: Plan, day: date, rules: Rules) -> bool:
 
 def signs_of_strain(sessions: Sequence[LiftSession], moved: Callable[[float], float], rir_u: float, rules: Rules) -> list[str]:
     """What a lift's last full sessions say for a lighter week, in words: two of these ask for one. Light sessions are left out."""
-    full = [s for s in sessions if not s.light]
-    out = []
-    strengths = [(s.day, e) for s in full if (e := s.strength(moved, rir_u)) is not None and not e.at_least]
-    if len(strengths) >= 3:
-        before, once, twice = (e.low for _, e in strengths[-3:])
+    newest = [s for s in reversed(sessions) if not s.light]
+    full, out = newest[1::-1], []
+    told = (e for s in newest if (e := s.strength(moved, rir_u)) is not None and not e.at_least)
+    strengths = list(islice(told, 3))
+    if len(strengths) == 3:
+        twice, once, before = (e.low for e in strengths)
         floor = (1 - rules.decline_share) * before
         if once <= floor and twice <= floor:
             out.append(f"the estimated maximum fell from {before:.0f} to {once:.0f} and {twice:.0f} kg")

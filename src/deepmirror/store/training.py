@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from deepmirror.core.training.effort import LOWEST_RPE, rir_from_rpe
@@ -88,6 +88,9 @@ class OverrideRecord:
 
 
 PLAIN = [f for f in DoneRecord.__dataclass_fields__ if f not in ("settings", "id")]
+NEWEST = 120  # sets of a lift that are always at hand; our own choice
+WORDS = frozenset(("tempo", "note", "form_json"))  # texts that are mostly empty
+_COLUMNS = [func.nullif(getattr(DoneSetRow, n), "").label(n) if n in WORDS else getattr(DoneSetRow, n) for n in PLAIN]
 
 
 class TrainingStore:
@@ -129,14 +132,23 @@ class TrainingStore:
             else:
                 row.plan_json = json.dumps(plan)
 
-    def done(self, client_id: int | None = None) -> list[DoneRecord]:
-        """A client's done sets, or all, in the order they were done."""
-        columns = [getattr(DoneSetRow, name) for name in PLAIN]
-        query = select(DoneSetRow.id, DoneSetRow.settings_json, *columns).where(~DoneSetRow.gone).order_by(DoneSetRow.day, DoneSetRow.id)
+    def done(self, client_id: int | None = None, since: str = "") -> list[DoneRecord]:
+        """A client's done sets, or all, in the order they were done.
+
+        since: a day; of what is older only the newest NEWEST sets of each lift and side are read.
+        """
+        empty = func.nullif(DoneSetRow.settings_json, "{}").label("settings_json")
+        query = select(DoneSetRow.id, empty, *_COLUMNS).where(~DoneSetRow.gone).order_by(DoneSetRow.day, DoneSetRow.id)
         if client_id is not None:
             query = query.where(DoneSetRow.client_id == client_id)
+        if since:
+            rank = func.row_number().over(
+                partition_by=(DoneSetRow.movement, DoneSetRow.side), order_by=(DoneSetRow.day.desc(), DoneSetRow.id.desc())
+            )
+            mine = select(DoneSetRow.id, rank.label("rank")).where(DoneSetRow.client_id == client_id, ~DoneSetRow.gone).subquery()
+            query = query.join(mine, mine.c.id == DoneSetRow.id).where((DoneSetRow.day >= since) | (mine.c.rank <= NEWEST))
         with self._sessions() as s:
-            return [_done(row.id, row.settings_json, dict(zip(PLAIN, row[2:], strict=True))) for row in s.execute(query)]
+            return [_made(*row) for row in s.execute(query)]
 
     def last_days(self) -> dict[int, str]:
         """The last day each client did anything."""
@@ -245,6 +257,13 @@ def add_for_film(session: Session, client_id: int, film_id: int, day: str, brief
 
 def _columns(done: DoneRecord) -> dict[str, Any]:
     return {name: getattr(done, name) for name in PLAIN} | {"settings_json": json.dumps(dict(done.settings))}
+
+
+def _made(done_id: int, settings: str | None, *plain: Any) -> DoneRecord:
+    """A set from its columns in the order of PLAIN, texts that say nothing being None: they are many, and quick that way."""
+    told = tuple(parsed(settings).items()) if settings else ()
+    values: dict[str, Any] = {name: "" if v is None and name in WORDS else v for name, v in zip(PLAIN, plain, strict=True)}
+    return DoneRecord(**values, settings=told, id=done_id)
 
 
 def _done(done_id: int, settings: str, plain: dict[str, Any]) -> DoneRecord:

@@ -31,7 +31,7 @@ def whole_record(file: TrainingFile) -> Document:
         "version": VERSION,
         "client": {"name": file.name, **file.body.model_dump(mode="json", exclude_defaults=True)},
         "training": file.part.model_dump(mode="json", exclude_defaults=True),
-        "done": [_told(d, films) | {"changes": _changes(file, d, films)} for d in file.done],
+        "done": [_told(d, films) | {"changes": _changes(file, d, films)} for d in file.everything()],
         "pain": [_bare(asdict(p)) for p in file.pain],
         "overrides": [_bare(asdict(o)) for o in file.overrides],
     }
@@ -59,7 +59,7 @@ def export_record(file: TrainingFile, path: Path) -> Path:
 
 def export_table(file: TrainingFile, path: Path) -> Path:
     """Write the done sets as CSV. Raises BadPlan."""
-    rows = ({**asdict(d), "date": d.day} for d in file.done)
+    rows = ({**asdict(d), "date": d.day} for d in file.everything())
     return _written(path, done_csv(rows))
 
 
@@ -209,7 +209,7 @@ def client_file(file: TrainingFile) -> Document:
         "client": file.body.model_dump(mode="json", exclude_defaults=True) | trainee,
         "equipment": file.part.equipment.model_dump(mode="json", exclude_defaults=True),
         "plan": plan.model_dump(mode="json"),
-        "history": [_history_row(d) for d in file.done if d.reps is not None],
+        "history": [_history_row(d) for d in file.everything() if d.reps is not None],
         "pain": [_pain_row(p) for p in file.pain],
         "overrides": [{"date": o.day, "movement": o.movement, "code": o.code, "who": o.who, "why": o.why} for o in file.overrides],
     }

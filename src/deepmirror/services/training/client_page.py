@@ -20,6 +20,11 @@ from deepmirror.reply.session_page import PageLift, SessionPage, render_session_
 from deepmirror.services.training.plan_command import session_out
 from deepmirror.services.training.training_file import TrainingFile
 
+LINK_WORDS = {
+    "superset": "Right after the one before, then rest",
+    "alternated": "In turn with the one before",
+    "straight_after": "Straight after the one before, without a rest",
+}
 UNITS = {"body": "", "dumbbell": " each hand", "bar": "", "stack": "", "sled": " with the sled's own"}
 
 
@@ -85,7 +90,7 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
         "Settings: " + ", ".join(f"{k} {v}" for k, v in settings) if settings else "",
         said(f"Film the first working set from {'the ' + lift.film.view if lift.film.view else 'the side'}.") if lift.film.ask else "",
         said(_why(lift)),
-        lift.note,
+        ". ".join(w for w in (LINK_WORDS.get(lift.link, ""), lift.note) if w),
     )
 
 

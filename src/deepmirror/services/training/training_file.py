@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import date, timedelta
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -33,6 +33,7 @@ from deepmirror.store.forget import sheet_folder
 from deepmirror.store.training import DoneRecord as DoneRecord
 from deepmirror.store.training import OverrideRecord, PainRecord
 
+AT_HAND_DAYS = 400  # of sets that are read at once; of older ones the newest of each lift; our own choice
 OVERRIDABLE_WORDS = "Pain is never overridden: it has to settle."
 
 
@@ -63,10 +64,15 @@ class TrainingFile:
 
     def read(self) -> None:
         """Read sets, pain and overrides anew: a film may have filled one."""
-        self.done = self._store.done(self.client_id)
+        since = (self.today - timedelta(days=AT_HAND_DAYS)).isoformat()
+        self.done = self._store.done(self.client_id, since)
         self.pain = self._store.pain(self.client_id)
         self.overrides = self._store.overrides(self.client_id)
         self._forget()
+
+    def everything(self) -> list[DoneRecord]:
+        """Every set ever done, the oldest too."""
+        return self._store.done(self.client_id)
 
     def _forget(self) -> None:
         self.__dict__.pop("record", None)

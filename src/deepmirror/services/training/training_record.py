@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
+from functools import lru_cache
 
 from deepmirror.exchange.brief import ClientPart
 from deepmirror.exchange.plan_file import TrainingPart, equipment_of, plan_of
@@ -22,6 +23,7 @@ from deepmirror.planning.records import (
 from deepmirror.store.training import DoneRecord, OverrideRecord, PainRecord
 
 NO_PLAN = Plan(date(2000, 1, 3), 6, (), ())
+KINDS = {kind.value: kind for kind in Kind}
 SIDE_OF: dict[str, Side] = {"left": "left", "right": "right"}
 
 
@@ -53,14 +55,19 @@ def done_set(done: DoneRecord, closed: frozenset[tuple[int, str]] = frozenset())
     if done.reps is None or not done.movement:
         return None
     try:
-        day = date.fromisoformat(done.day)
+        day = _day(done.day)
     except ValueError:
         return None
-    clean = done.clean_reps if done.clean_reps is not None else done.reps
-    kind = Kind(done.kind) if done.kind in list(Kind) else Kind.WORK
-    side = SIDE_OF.get(done.side, "both")
-    what = (day, done.movement, side, done.load_kg or 0.0, done.reps, min(clean, done.reps), done.rir, kind)
-    return DoneSet(*what, done.pain, done.pain_next_morning, _form(done, closed), done.lighter)
+    clean = done.reps if done.clean_reps is None else min(done.clean_reps, done.reps)
+    kind, side = KINDS.get(done.kind, Kind.WORK), SIDE_OF.get(done.side, "both")
+    form = _form(done, closed) if done.form_json else None
+    what = (day, done.movement, side, done.load_kg or 0.0, done.reps, clean, done.rir, kind)
+    return DoneSet(*what, done.pain, done.pain_next_morning, form, done.lighter)
+
+
+@lru_cache(maxsize=4096)
+def _day(text: str) -> date:
+    return date.fromisoformat(text)
 
 
 def _form(done: DoneRecord, closed: frozenset[tuple[int, str]]) -> FilmForm | None:

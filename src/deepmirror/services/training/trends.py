@@ -15,6 +15,7 @@ from deepmirror.planning.trends import steps
 from deepmirror.services.training.training_file import TrainingFile
 
 LOAD, MAXIMUM = "load", "maximum"
+MOST_POINTS = 120  # more are not told apart on a screen; our own choice
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def _strength(file: TrainingFile, movement: str, side: Side, number: str) -> Tre
     record = file.record
     history = History(record.history, file.today, record.client, rules_for(record.client.rules))
     points = []
-    for session in history.sessions(movement, side):
+    for session in history.sessions(movement, side)[-MOST_POINTS:]:
         if number == LOAD:
             points.append(TrendPoint(session.day, session.load_kg, 0.0, 0.0))
         elif not session.light and (best := session.strength(lambda load: load, record.client.rir_u)) is not None:

@@ -33,6 +33,7 @@ from deepmirror.ui.rooms.plan.log_dialog import LogDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
+EDITED = ("day", "load_kg", "reps", "clean_reps", "partial_reps", "rir", "pain", "pain_next_morning", "kind", "settings", "note")
 FIELDS = (
     ("date", "Day"),
     ("movement", "Movement"),
@@ -206,7 +207,7 @@ class PlanController(QObject):
             if row.id and not row.reps and known[row.id].reps:
                 file.take_out(row.id)
             elif row.id and row != known[row.id]:
-                fields = ("day", "load_kg", "reps", "clean_reps", "rir", "pain", "pain_next_morning", "kind", "note")
+                fields = EDITED
                 file.change_set(row.id, **{k: getattr(row, k) for k in fields if getattr(row, k) != getattr(known[row.id], k)})
         if fresh := [replace(d, source="coach") for d in done if not d.id and d.reps]:
             file.log(fresh, tr("add sets"))

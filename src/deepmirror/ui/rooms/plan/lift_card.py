@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.core.uncertain_value import Verdict
@@ -105,6 +105,18 @@ class LiftCard(QFrame):
 
     def _show_why(self, on: bool) -> None:
         self.why.setVisible(on)
+        self._fit()
+
+    def _fit(self) -> None:
+        """As high as the words need at this width: Qt would rather squeeze wrapped lines than scroll."""
+        layout = self.layout()
+        if layout is not None:
+            layout.invalidate()
+            self.setMinimumHeight(layout.totalHeightForWidth(self.width()))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.picked.emit(self.lift)

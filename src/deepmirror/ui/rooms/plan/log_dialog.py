@@ -28,9 +28,9 @@ from deepmirror.services.training.training_file import DoneRecord
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
-COLUMNS = ("Lift", "Load", "Reps", "Clean", "Reserve", "Pain", "Next morning", "Kind", "Note")
+COLUMNS = ("Lift", "Load", "Reps", "Clean", "Partial", "Reserve", "Pain", "Next morning", "Kind", "Settings", "Note")
 TYPING = QTableWidget.EditTrigger.AnyKeyPressed | QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
-LOAD, REPS, CLEAN, RESERVE, PAIN, MORNING, KIND, NOTE = range(1, 9)
+LOAD, REPS, CLEAN, PARTIAL, RESERVE, PAIN, MORNING, KIND, SETTINGS, NOTE = range(1, 11)
 KINDS = (("work", "work"), ("warmup", "warm-up"), ("backoff", "back-off"), ("drop", "drop"))
 
 
@@ -66,7 +66,7 @@ class LogDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.resize(900, 480)
+        self.resize(1040, 500)
         self._rows, self._titles, self._imperial = list(rows), titles, imperial
         self.day = QDateEdit(QDate(day.year, day.month, day.day))
         self.day.setDisplayFormat("yyyy-MM-dd")
@@ -91,7 +91,9 @@ class LogDialog(QDialog):
         self.trouble = PlainLabel()
         self.trouble.setObjectName("warning")
         self.trouble.setWordWrap(True)
-        hint = PlainLabel(tr("Enter goes on, Ctrl+Enter keeps. Pain 0 to 10; a set with no repetitions was not done."))
+        hint = PlainLabel(
+            tr("Enter goes on, Ctrl+Enter keeps. Pain 0 to 10; a set with no repetitions was not done. Settings as in: seat 4, back 2.")
+        )
         hint.setObjectName("dim")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
         for button in buttons.buttons():
@@ -118,7 +120,7 @@ class LogDialog(QDialog):
         name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
         self.table.setItem(row, 0, name)
         load = (done.load_kg or 0.0) / (0.45359237 if self._imperial else 1.0)
-        told = (f"{load:.4g}", done.reps, done.clean_reps, done.rir, done.pain, done.pain_next_morning)
+        told = (f"{load:.4g}", done.reps, done.clean_reps, done.partial_reps, done.rir, done.pain, done.pain_next_morning)
         for column, value in enumerate(told, LOAD):
             words = value if isinstance(value, str) else "" if value is None else f"{value:g}"
             item = QTableWidgetItem(words)
@@ -130,6 +132,7 @@ class LogDialog(QDialog):
             kind.addItem(tr(words), code)
         kind.setCurrentIndex(max(kind.findData(done.kind), 0))
         self.table.setCellWidget(row, KIND, kind)
+        self.table.setItem(row, SETTINGS, QTableWidgetItem(", ".join(f"{k} {v}".strip() for k, v in done.settings)))
         self.table.setItem(row, NOTE, QTableWidgetItem(done.note))
 
     def _one_more(self) -> None:
@@ -163,6 +166,7 @@ class LogDialog(QDialog):
         reps, clean = self._number(row, REPS, 500), self._number(row, CLEAN, 500)
         if clean is not None and reps is not None and clean > reps:
             raise ValueError(tr("Row {row}: more clean repetitions than repetitions.", row=row + 1))
+        partial = self._number(row, PARTIAL, 500)
         kind = self.table.cellWidget(row, KIND)
         assert isinstance(kind, QComboBox)
         load = self._text(row, LOAD)
@@ -173,6 +177,8 @@ class LogDialog(QDialog):
             load_kg=parse_mass_kg(load + unit, 0, 1000, tr("A load")) if load else None,
             reps=int(reps) if reps is not None else None,
             clean_reps=int(clean) if clean is not None else None,
+            partial_reps=int(partial) if partial is not None else None,
+            settings=tuple((p[0], p[2].strip()) for part in self._text(row, SETTINGS).split(",") if (p := part.strip().partition(" "))[0]),
             rir=self._number(row, RESERVE, 30),
             pain=self._number(row, PAIN, 10),
             pain_next_morning=self._number(row, MORNING, 10),

@@ -36,9 +36,10 @@ RULES = (
     ("reps_first", "reps first"),
     ("tempo_first", "tempo first"),
 )
-COLUMNS = ("Movement", "Sets", "Reps", "Reserve", "Tempo", "Rest, s", "With", "Sides", "Goes up by")
+LINKS = (("", "rest before"), ("superset", "superset"), ("alternated", "alternated"), ("straight_after", "straight after"))
+COLUMNS = ("Movement", "Sets", "Reps", "Reserve", "Tempo", "Rest, s", "With", "Sides", "Goes up by", "Follows")
 TYPED = ("sets", "reps", "rir", "tempo", "rest_s")  # of the columns from 1
-CHOSEN = (("implement", IMPLEMENTS), ("sides", SIDES), ("rule", RULES))  # of the columns after them
+CHOSEN = (("implement", IMPLEMENTS), ("sides", SIDES), ("rule", RULES), ("link", LINKS))  # of the columns after them
 ROW_PX = 34
 
 
@@ -110,7 +111,9 @@ class SessionTable(QWidget):
             for code, words in options:
                 box.addItem(tr(words), code)
             box.setCurrentIndex(max(box.findData(getattr(exercise, field) or ""), 0))
-            box.activated.connect(lambda _, r=row, f=field, b=box: self.edited.emit(r, f, b.currentData() or None))
+            box.activated.connect(
+                lambda _, r=row, f=field, b=box: self.edited.emit(r, f, b.currentData() or (None if f == "implement" else ""))
+            )
             self.table.setCellWidget(row, column, box)
 
     def _typed(self, item: QTableWidgetItem) -> None:

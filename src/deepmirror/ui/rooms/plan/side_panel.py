@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from deepmirror.core.units import in_their_units
 from deepmirror.services.training import trends
+from deepmirror.services.training.equipment import screen_lacks
 from deepmirror.services.training.training_file import NextSession, TrainingFile
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, heading
@@ -62,7 +63,9 @@ class SidePanel(QWidget):
         self._select(kept)
         self._choose_lift()
         self.bars.show_sets(session.weekly_sets if session is not None else {}, file.usual_sets())
-        self._words = [in_their_units(a, file.body.imperial) for a in session.advice] if session is not None else []
+        lacks = screen_lacks(file)
+        self._words = [lacks] if lacks else []
+        self._words += [in_their_units(a, file.body.imperial) for a in session.advice] if session is not None else []
         self._fill_notes(self.more.isChecked())
 
     def _select(self, data: object) -> None:
