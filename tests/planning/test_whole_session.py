@@ -143,6 +143,17 @@ def test_pain_that_is_calm_for_two_sessions_lets_the_stage_go() -> None:
     assert [s.stage.number for s in worked_out(SQUATS + calm, monday(4), pain=sore).stages] == [1]
 
 
+def test_pain_of_two_or_less_goes_on_and_a_region_that_comes_back_is_watched() -> None:
+    # 0-2 go, 3-5 change something: Thomeé 1997 (from memory)
+    mild = worked_out(SQUATS, monday(2), pain=[hurt("left knee", 2)])
+    assert mild.stages[0].stage.number == 1 and mild.lifts[0].change is LoadChange.RAISE
+    sore = worked_out(SQUATS, monday(2), pain=[hurt("left knee", 4)]).lifts[0]
+    assert sore.gate.gate is Gate.CLOSED
+    top = [row for w in (2, 3) for row in sets(monday(w), [10] * 3, form=CLEAN)]
+    back = worked_out(SQUATS + top, monday(4), pain=[hurt("left knee", 4)])
+    assert back.stages[0].stage.number == 1 and back.lifts[0].change is LoadChange.HOLD
+
+
 def test_a_place_without_a_pathway_is_said() -> None:
     session = worked_out(SQUATS, monday(2), pain=[hurt("left wrist", 4, signs=["odd feeling"])])
     assert session.stages == []

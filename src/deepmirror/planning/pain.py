@@ -85,7 +85,7 @@ class _Stops:
 
 
 def _standing(region: str, where: str, until: date) -> RegionStage:
-    return RegionStage(region, Stage(REFER if pathways()[region].noted else BENCH), side_of(where), until)
+    return RegionStage(region, Stage(REFER if pathways()[region].noted else BENCH, watched=True), side_of(where), until)
 
 
 def _stage(region: str, entries: Sequence[PainEntry], sets: Sequence[DoneSet], catalogue: Catalogue, until: date) -> RegionStage:

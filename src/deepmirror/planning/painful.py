@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from deepmirror.core.training.pain_stage import BENCH, CHANGES, OTHERS, REFER
 from deepmirror.movements.pathways import Pathway, pathways
-from deepmirror.planning.gate import Gate
+from deepmirror.planning.gate import PAIN, Gate, Reason
 from deepmirror.planning.lift import WATCHED, PlannedLift, SessionContext, held, title_of, worked_out
 from deepmirror.planning.pain import RegionStage, stage_words
 from deepmirror.planning.progression import LoadChange
@@ -33,8 +33,12 @@ def planned_lift(context: SessionContext, ex: Exercise, side: Side) -> PlannedLi
 
 
 def _tested(context: SessionContext, ex: Exercise, side: Side, at: RegionStage) -> PlannedLift:
-    """Stage 1: the bench test first; nothing rises."""
-    return held(context, ex, side, stage_words(at))
+    """Stage 1: the bench test first; nothing rises while the region comes back from a worse stage."""
+    if at.stage.watched:
+        return held(context, ex, side, stage_words(at))
+    lift = worked_out(context, ex, side)
+    lift.reasons.insert(0, stage_words(at))
+    return lift
 
 
 def _referred(context: SessionContext, ex: Exercise, side: Side, at: RegionStage) -> PlannedLift:
@@ -69,6 +73,8 @@ def changed(context: SessionContext, ex: Exercise, side: Side, at: RegionStage) 
             stand_in.reasons.insert(0, stage_words(at))
             return stand_in
     lift = held(context, replace(ex, tempo=step.tempo or ex.tempo), side, stage_words(at))
+    sore = Reason(PAIN, stage_words(at), at.day)
+    lift.gate = replace(lift.gate, gate=Gate.CLOSED, reasons=(sore, *lift.gate.reasons))
     if step.sets_share < 1 and lift.sets:
         lift.sets = max(round(step.sets_share * lift.sets), 1)
         lift.reasons.append(f"{lift.sets} of {ex.sets} sets.")

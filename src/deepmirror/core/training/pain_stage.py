@@ -34,12 +34,17 @@ class Report:
 
 @dataclass(frozen=True)
 class Stage:
-    """Where a region stands: its stage, which of the ordered changes it is at (from 0), and calm days in a row since it moved."""
+    """Where a region stands: its stage, which of the ordered changes it is at (from 0), and calm and sore days in a row since it moved.
+
+    watched: it comes from a worse stage, or nobody said how much it hurts: nothing rises meanwhile. A first word of 2 or less does not
+    hold a load back.
+    """
 
     number: int = NOTHING
     change: int = 0
     calm: int = 0
     sore: int = 0
+    watched: bool = False
 
 
 def next_stage(at: Stage, report: Report, changes: int) -> Stage:
@@ -64,7 +69,7 @@ def _calmer(at: Stage, report: Report) -> Stage:
         return Stage(BENCH) if report.level else at
     if at.calm + 1 < CALM_SESSIONS:
         return replace(at, calm=at.calm + 1, sore=0)
-    return Stage(at.number - 1)
+    return Stage(at.number - 1, watched=at.number - 1 > NOTHING)
 
 
 def _sorer(at: Stage, changes: int) -> Stage:
