@@ -73,7 +73,7 @@ ACTIONS = (
     Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
     Action("own_correction", "Add a correction of your own", "Ctrl+N", "reply", "Edit"),
     Action("compose", "Compose the reply", "R", "mirror compare", "Film", (Need.NUMBERS,)),
-    Action("sheet", "Set-up sheet…", "Ctrl+P", "desk person mirror reply compare", "Film"),
+    Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
     Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film", (Need.NUMBERS,)),
     Action("send", "Send the reply", "Ctrl+Return", "reply", "Film", (Need.NUMBERS,)),
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),
@@ -83,7 +83,7 @@ ACTIONS = (
     Action("edit_plan", "Edit the plan, or go back", "E", "plan", "Plan"),
     Action("all_reasons", "Show or hide every reason", "Q", "plan", "Plan"),
     Action("note_pain", "Note pain…", "I", "plan person", "Plan"),
-    Action("session_page", "The client's page…", "Ctrl+P", "plan", "Plan", (Need.PLANNED,)),
+    Action("session_page", "The client's page…", "Ctrl+Shift+P", "plan", "Plan", (Need.PLANNED,)),
     Action("next_client", "Next client", "Ctrl+Down", "plan", "Plan"),
     Action("previous_client", "Previous client", "Ctrl+Up", "plan", "Plan"),
 )

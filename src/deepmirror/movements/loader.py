@@ -41,6 +41,11 @@ class Catalogue:
             raise BadMovement(f"No movement is called “{name}”. Known are: {', '.join(sorted(self.movements))}.")
         return self.movements[name]
 
+    def by_name(self) -> dict[str, str]:
+        """Movement ids by everything they may be called, in small letters: title, id, id with spaces."""
+        spaced = {m.replace("_", " "): m for m in self.movements}
+        return spaced | {m: m for m in self.movements} | {str.casefold(m.title): m.id for m in self.movements.values()}
+
     def text(self, movement: Movement, code: str) -> FaultText:
         """How a fault, or a group of them, is explained in a movement's family."""
         return self.faults[code].said_in(movement.family)

@@ -42,8 +42,8 @@ def _other_side(hurts: str, trained: str) -> bool:
 
 def side_of(where: str) -> str:
     """ "left", "right", or "both" when the words say neither or both."""
-    words = where.lower().split()
-    left, right = "left" in words, "right" in words
+    named = set(where.lower().split())
+    left, right = "left" in named, "right" in named
     return "left" if left and not right else "right" if right and not left else "both"
 
 

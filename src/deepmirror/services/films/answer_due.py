@@ -15,6 +15,8 @@ REPLY_DAYS = 2  # working days, the usual promise; common practice, no source
 def answer_due(arrived: datetime, days: int = REPLY_DAYS, country: str = "") -> datetime:
     """So many working days after a film came, at the same hour; Saturdays, Sundays and a country's holidays do not count.
 
+    What comes on such a day counts as having come on the last working day at its very end.
+
     country: two letters (ISO 3166), none for no holidays. Holidays are those of the library `holidays`.
     """
     free: list[str] = []
@@ -22,7 +24,9 @@ def answer_due(arrived: datetime, days: int = REPLY_DAYS, country: str = "") -> 
         known = holidays.country_holidays(country, years=[arrived.year, arrived.year + 1])
         free = [day.isoformat() for day in known]
     day = np.busday_offset(arrived.date().isoformat(), days, roll="backward", holidays=free)
-    return arrived + timedelta(days=int((day - np.datetime64(arrived.date().isoformat())).astype(int)))
+    due = arrived + timedelta(days=int((day - np.datetime64(arrived.date().isoformat())).astype(int)))
+    at_work = np.is_busday(arrived.date().isoformat(), holidays=free)
+    return due if at_work else due.replace(hour=23, minute=59)
 
 
 def check_country(code: str) -> str:

@@ -155,8 +155,7 @@ def table_of(path: Path) -> Table:
 
 def guess_movements(library: FilmLibrary, words: list[str]) -> dict[str, str]:
     """Which movement each of a table's words means, "" where none is plain; for the coach to confirm."""
-    titles = {m.title.casefold(): m.id for m in library.catalogue.movements.values()}
-    known = titles | {m.replace("_", " "): m for m in library.catalogue.movements}
+    known = library.catalogue.by_name()
     out = {}
     for word in words:
         plain = word.casefold().replace("-", " ").replace("_", " ").strip()

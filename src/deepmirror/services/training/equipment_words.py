@@ -68,24 +68,24 @@ def read_masses(text: str, pounds: bool = False) -> list[float]:
 
 def read_machines(text: str, catalogue: Catalogue, pounds: bool = False) -> tuple[dict[str, StackPart], dict[str, SledPart]]:
     """Machines from lines as `machines_words` writes them. Raises BadPlan naming the line."""
-    titles = {m.title.casefold(): m.id for m in catalogue.movements.values()} | {m: m for m in catalogue.movements}
+    named = catalogue.by_name()
     stacks, sleds = {}, {}
-    for line in (x.strip() for x in text.splitlines() if x.strip()):
-        name, _, rest = line.partition(":")
-        movement, rest = titles.get(name.strip().casefold()), rest.strip()
+    for row in (x.strip() for x in text.splitlines() if x.strip()):
+        name, _, rest = row.partition(":")
+        movement, rest = named.get(name.strip().casefold()), rest.strip()
         if movement is None:
             raise BadPlan(f"The program knows no machine “{name.strip()}”: begin the line with a movement's name and a colon.")
         if rest.startswith("sled"):
             masses = read_masses(rest.removeprefix("sled"), pounds)
             if len(masses) != 1:
-                raise BadPlan(f"“{line}” needs one mass: what it weighs without plates.")
+                raise BadPlan(f"“{row}” needs one mass: what it weighs without plates.")
             sleds[movement] = SledPart(own_kg=masses[0])
             continue
         pins, _, adder = rest.removeprefix("pins").partition("+")
         extra = read_masses(adder, pounds)
         stacks[movement] = StackPart(pins_kg=read_masses(pins, pounds), adder_kg=extra[0] if extra else None)
         if not stacks[movement].pins_kg:
-            raise BadPlan(f"“{line}” names no pin: write its loads, as in pins 5 to 60 by 5 + 2.5.")
+            raise BadPlan(f"“{row}” names no pin: write its loads, as in pins 5 to 60 by 5 + 2.5.")
     return stacks, sleds
 
 
