@@ -160,7 +160,7 @@ def test_a_long_record_is_read_as_far_as_planning_needs_it(training: Open) -> No
     old = [DoneRecord(file.client_id, f"2023-0{1 + n // 40}-{1 + n % 28:02d}", "leg_press", 80.0, 8, rir=2.0) for n in range(200)]
     file.library.store.training.add_done([*old, DoneRecord(file.client_id, "2022-05-01", "leg_extension", 30.0, 10)])
     file.read()
-    assert sum(d.movement == "leg_press" for d in file.done) == 120, "the newest of each lift"
+    assert sum(d.movement == "leg_press" for d in file.done) == 120, "of a lift that was not done lately the newest"
     assert any(d.movement == "leg_extension" for d in file.done), "however old"
     assert sum(d.movement == "leg_press" for d in file.everything()) == 200
     assert len(carry.whole_record(file)["done"]) == len(file.everything())

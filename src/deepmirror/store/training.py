@@ -135,18 +135,20 @@ class TrainingStore:
     def done(self, client_id: int | None = None, since: str = "") -> list[DoneRecord]:
         """A client's done sets, or all, in the order they were done.
 
-        since: a day; of what is older only the newest NEWEST sets of each lift and side are read.
+        since: a day; of lifts that were not done since then the newest NEWEST sets of each side are read, and nothing else before it.
         """
         empty = func.nullif(DoneSetRow.settings_json, "{}").label("settings_json")
         query = select(DoneSetRow.id, empty, *_COLUMNS).where(~DoneSetRow.gone).order_by(DoneSetRow.day, DoneSetRow.id)
         if client_id is not None:
             query = query.where(DoneSetRow.client_id == client_id)
         if since:
-            rank = func.row_number().over(
-                partition_by=(DoneSetRow.movement, DoneSetRow.side), order_by=(DoneSetRow.day.desc(), DoneSetRow.id.desc())
-            )
-            mine = select(DoneSetRow.id, rank.label("rank")).where(DoneSetRow.client_id == client_id, ~DoneSetRow.gone).subquery()
-            query = query.join(mine, mine.c.id == DoneSetRow.id).where((DoneSetRow.day >= since) | (mine.c.rank <= NEWEST))
+            mine = (DoneSetRow.client_id == client_id, ~DoneSetRow.gone)
+            lately = select(DoneSetRow.movement).where(*mine, DoneSetRow.day >= since).distinct()
+            newest = (DoneSetRow.day.desc(), DoneSetRow.id.desc())
+            rank = func.row_number().over(partition_by=(DoneSetRow.movement, DoneSetRow.side), order_by=newest)
+            older = select(DoneSetRow.id, rank.label("rank")).where(*mine, DoneSetRow.movement.not_in(lately)).subquery()
+            kept = select(older.c.id).where(older.c.rank <= NEWEST)
+            query = query.where((DoneSetRow.day >= since) | DoneSetRow.id.in_(kept))
         with self._sessions() as s:
             return [_made(*row) for row in s.execute(query)]
 

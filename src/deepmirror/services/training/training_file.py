@@ -33,7 +33,7 @@ from deepmirror.store.forget import sheet_folder
 from deepmirror.store.training import DoneRecord as DoneRecord
 from deepmirror.store.training import OverrideRecord, PainRecord
 
-AT_HAND_DAYS = 400  # of sets that are read at once; of older ones the newest of each lift; our own choice
+AT_HAND_DAYS = 400  # of sets that are read at once; lifts not done since then are read further back; our own choice
 OVERRIDABLE_WORDS = "Pain is never overridden: it has to settle."
 
 

@@ -145,7 +145,8 @@ class PlanRoom(QWidget):
         self.words.setText(_summary(file))
         self._show_session(file)
         self.side.show_file(file, self.session)
-        self.editor.show_file(file)
+        if self.pages.currentWidget() is self.editor:
+            self.editor.show_file(file)
         if self.pages.currentWidget() is self.done and self.day is not None:
             self.done.show_day(file, self.day)
 
@@ -187,6 +188,8 @@ class PlanRoom(QWidget):
         self.pages.setCurrentIndex(1 if editing else 0)
         self.beside.setVisible(not editing)
         self.edit.setChecked(editing)
+        if editing and self.file is not None:
+            self.editor.show_file(self.file)
         if not editing:
             self.day = None
             self.refresh()
