@@ -59,7 +59,7 @@ def breached(tmp_path_factory: pytest.TempPathFactory) -> str:
 @pytest.mark.parametrize(("file", "line", "contract"), BREACHES, ids=[b[2] for b in BREACHES])
 def test_a_planted_breach_is_caught(breached: str, file: str, line: str, contract: str) -> None:
     assert f"{contract} BROKEN" in breached
-    told = breached[breached.index(f"\n{contract}\n") :].split("\n\n\n")[0]
+    told = breached[breached.index(f"\n{contract}\n") :].split("\n\n\n", maxsplit=1)[0]
     importer = f"deepmirror.{file.removesuffix('.py').replace('/', '.')}"
     imported = line.removeprefix("import ")
     assert importer in told and imported.split(".")[0] in told, f"{contract} does not name {importer}"

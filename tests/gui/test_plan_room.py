@@ -25,6 +25,7 @@ from deepmirror.ui.rooms.plan.dialogs import (
 )
 from deepmirror.ui.rooms.plan.log_dialog import CLEAN, LOAD, REPS, RESERVE, LogDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
+from deepmirror.ui.widgets.week_strip import WeekCard, WeekColumn
 from deepmirror.ui.window import MainWindow
 from tests.gui.ui_driver import key
 
@@ -286,6 +287,15 @@ def test_a_new_client_is_planned_trained_for_three_sessions_and_progressed(windo
     actions += 4
     assert room.cards[0].load.text() == "45 kg", "progressed"
     assert actions <= 60
+
+
+def test_a_week_of_many_sessions_stays_inside_the_strip(window: MainWindow, qtbot: QtBot) -> None:
+    strip = window.plan_room.strip
+    cards = tuple(WeekCard(date(2026, 3, d), "done", 6 if d < 4 else 1, 6 if d < 4 else 1, (), "") for d in range(2, 7))
+    strip.resize(1100, 168)
+    strip.show_weeks([WeekColumn("week 1", "", False, True, cards), WeekColumn("week 2", "", False, False, cards[:1])], None)
+    boxes = [box for _, box in strip.boxes()]
+    assert len(boxes) == 6 and max(box.bottom() for box in boxes) <= strip.height()
 
 
 @pytest.mark.parametrize("scale", [1.0, 2.0])

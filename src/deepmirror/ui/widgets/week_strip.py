@@ -78,8 +78,9 @@ class WeekStrip(QWidget):
         out = []
         for i, column in enumerate(self._columns):
             y = HEAD
-            for card in column.cards:
-                height = max(room * max(card.planned, card.done) / max(most, 1), LEAST_HEIGHT)
+            heights = [max(room * max(card.planned, card.done) / max(most, 1), LEAST_HEIGHT) for card in column.cards]
+            fits = min(1.0, (self.height() - HEAD - GAP * len(heights)) / max(sum(heights), 1.0))  # many small cards get narrower
+            for card, height in zip(column.cards, (h * fits for h in heights), strict=True):
                 out.append((card, QRectF(i * width + SIDE, y, width - 2 * SIDE, height)))
                 y += height + GAP
         return out
