@@ -43,6 +43,12 @@ def test_the_next_planned_day_that_is_far_enough_from_the_last() -> None:
     assert worked_out([], START - timedelta(days=20)).day == START, "nothing before the plan begins"
 
 
+def test_two_sessions_on_one_day_are_one() -> None:
+    double = plan(SQUAT)
+    double["sessions"].append({"day": "mon", "exercises": [CURL]})
+    assert [x.movement for x in worked_out([], monday(1), plan=double).lifts] == ["back_squat", "lying_leg_curl"]
+
+
 # Sides
 
 

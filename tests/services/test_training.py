@@ -336,12 +336,14 @@ def test_a_table_that_cannot_be_read_is_refused_whole(training: Open, tmp_path: 
 
 def test_what_the_client_sends_back_is_taken_once(training: Open) -> None:
     file = training("Tove")
-    part = DonePart.model_validate({"date": "2026-03-04", "movement": "hip_thrust", "load_kg": 50, "reps": 10, "rir": 4})
-    hurt = PainPart.model_validate({"date": "2026-03-04", "where": "left knee", "level": 1})
+    form = {"findings": [], "told": True}
+    part = DonePart.model_validate({"date": "2026-03-04", "movement": "hip_thrust", "load_kg": 50, "reps": 10, "rir": 4, "form": form})
+    hurt = PainPart.model_validate({"date": "2026-03-04", "where": "left knee", "level": 1, "clinician": True})
     assert carry.take_back(file.library, file.client_id, [part, part], [hurt]) == 2
     assert carry.take_back(file.library, file.client_id, [part, part], [hurt]) == 0
     file.read()
     assert len(file.pain) == 1 and file.done[-1].source == "client"
+    assert file.done[-1].form == {} and not file.pain[0].clinician, "neither a form nor a clinician's word is hers to give"
 
 
 def test_the_command_works_out_what_the_window_does(training: Open, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -411,6 +413,13 @@ def test_what_is_due_and_who_is_silent(demo_library: FilmLibrary, training: Open
     assert any(r.client == "Oren Halvorsen" and "Leg press" in r.what for r in rows)
     text = schedule.reminder(training("Bram"), training("Bram").next() or pytest.fail("no session"), "Marit")
     assert "not heard from you for 8 days" in text and text.endswith("Marit")
+
+
+def test_a_client_may_be_promised_an_answer_of_her_own(training: Open) -> None:
+    file, noon = training("Tove"), datetime(2026, 3, 2, 12, tzinfo=UTC)
+    assert file.library.answer_due(file.client_id, noon).date() == date(2026, 3, 4), "two working days are usual"
+    file.set_fields("change the promise", reply_days=5)
+    assert file.library.answer_due(file.client_id, noon).date() == date(2026, 3, 9)
 
 
 def test_answers_are_due_in_working_days() -> None:

@@ -186,8 +186,14 @@ def exercise_of(part: ExercisePart) -> r.Exercise:
 
 
 def plan_of(part: PlanPart) -> r.Plan:
-    sessions = (r.SessionPlan(s.day, tuple(map(exercise_of, s.exercises)), s.name, s.order_reason) for s in part.sessions)
-    return r.Plan(part.start, part.weeks, tuple(part.days), tuple(sessions))
+    """The plan as planning reads it; two sessions on one day are one, in their order."""
+    days: dict[str, r.SessionPlan] = {}
+    for s in part.sessions:
+        exercises, before = tuple(map(exercise_of, s.exercises)), days.get(s.day)
+        days[s.day] = r.SessionPlan(
+            s.day, ((before.exercises if before else ()) + exercises), before.name if before else s.name, s.order_reason
+        )
+    return r.Plan(part.start, part.weeks, tuple(part.days), tuple(days.values()))
 
 
 def done_of(part: DonePart) -> r.DoneSet:

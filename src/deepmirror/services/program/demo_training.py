@@ -26,7 +26,7 @@ def fill_training(library: FilmLibrary, training: Document, films: dict[str, int
 
 
 def _fill(library: FilmLibrary, client: ClientRecord, told: Document, films: dict[str, int]) -> None:
-    today, store = library.now().date(), library.store.training
+    today, store = library.now().astimezone().date(), library.store.training
     weekday = {letter: WEEKDAYS[_ago(today, days).weekday()] for letter, days in told["days_ago"].items()}
     sessions = [s | {"day": weekday[s["day"]]} for s in told["sessions"]]
     plan = {"start": _ago(today, told["start_days_ago"]).isoformat(), "weeks": told["weeks"], "days": list(weekday.values())}

@@ -182,10 +182,13 @@ def done_record(client_id: int, part: DonePart, source: str) -> DoneRecord:
 
 
 def take_back(library: FilmLibrary, client_id: int, done: list[DonePart], pain: list[PainPart]) -> int:
-    """What a client's bundle carries back of a session: sets that are not in the log yet, and pain. Returns how many sets."""
+    """What a client's bundle carries back of a session: sets that are not in the log yet, and pain. Returns how many sets.
+
+    What only the coach may say is left out: a form, which opens gates, and a clinician's word.
+    """
     store = library.store.training
     there = {replace(d, id=0, film_id=None, form_json="", source="") for d in store.done(client_id)}
-    rows = [done_record(client_id, part, "client") for part in done]
+    rows = [done_record(client_id, part.model_copy(update={"form": None}), "client") for part in done]  # form is what our films show
     fresh = [r for r in rows if replace(r, source="") not in there]
     store.add_done(fresh)
     for p in pain:

@@ -20,6 +20,7 @@ from deepmirror.reply.session_page import PageLift, SessionPage, render_session_
 from deepmirror.services.training.plan_command import session_out
 from deepmirror.services.training.training_file import TrainingFile
 
+BETWEEN_SIDES = ", 30 to 60 s between the sides"  # common practice, no source
 LINK_WORDS = {
     "superset": "Right after the one before, then rest",
     "alternated": "In turn with the one before",
@@ -85,7 +86,7 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
         f"{lift.sets} set{'s' if lift.sets != 1 else ''} of {reps_words(lift.reps)} repetitions, {lift.rir:g} left in reserve",
         said(f"Warm-up: {steps}") if steps else "",
         tempo_words(lift.tempo),
-        f"Rest {rest_words(lift.rest_s)} between sets",
+        f"Rest {rest_words(lift.rest_s)} between sets" + ("" if lift.side == BOTH else BETWEEN_SIDES),
         said(lift.cue),
         "Settings: " + ", ".join(f"{k} {v}" for k, v in settings) if settings else "",
         said(f"Film the first working set from {'the ' + lift.film.view if lift.film.view else 'the side'}.") if lift.film.ask else "",

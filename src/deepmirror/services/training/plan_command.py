@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 
 from deepmirror.core.units import in_their_units
-from deepmirror.errors import BadBrief, BadPlan
+from deepmirror.errors import BadBrief, BadPlan, CannotSolve
 from deepmirror.exchange.brief import ClientPart
 from deepmirror.exchange.plan_file import (
     FIRST_DAY,
@@ -66,7 +66,7 @@ def reach_of(body: ClientPart) -> Reach | None:
             return ""
         try:
             answer, _ = solve_posture(body, PostureRequest(movement, "parallel"))
-        except BadBrief:
+        except (BadBrief, CannotSolve):
             return ""
         return "" if answer.feasible else f"{answer.binding_limit or 'its build'} keeps this body from the depth".replace("_", " ")
 

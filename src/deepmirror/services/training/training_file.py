@@ -93,8 +93,8 @@ class TrainingFile:
 
     @property
     def today(self) -> date:
-        """The day it is."""
-        return self.library.now().date()
+        """The day it is where the coach is."""
+        return self.library.now().astimezone().date()
 
     def next(self, day: date | None = None) -> NextSession | None:
         """The next session from a day on, today when none is said; None without a plan."""

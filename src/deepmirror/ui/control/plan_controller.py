@@ -120,7 +120,7 @@ class PlanController(QObject):
             return
         window = self._window
         job = self._looking = Job(tr("Looking at what is due"), lambda progress: schedule.due_rows(window.library, progress), self)
-        job.done.connect(lambda rows: window.desk_room.due.show_due(rows, window.library.now().date()))
+        job.done.connect(lambda rows: window.desk_room.due.show_due(rows, window.library.now().astimezone().date()))
         job.cancelled.connect(self._give_up)
         job.finished.connect(self._looked)
         job.start(window.pictures)

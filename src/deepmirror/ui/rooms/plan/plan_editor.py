@@ -38,6 +38,7 @@ class PlanEditor(QWidget):
         self.start.dateChanged.connect(lambda day: self._block(start=day.toPyDate()))
         self.weeks.valueChanged.connect(lambda n: self._block(weeks=n))
         self.level.activated.connect(lambda: self._do(lambda f: f.set_fields("change the level", level=self.level.currentData())))
+        self.promise = self._days_promised()
         self.shift = QPushButton(tr("A week later"))
         self.shift.clicked.connect(lambda: self._plan(plan_edits.shift_week))
         self.template, self.take = QComboBox(), QPushButton(tr("Use"))
@@ -46,7 +47,8 @@ class PlanEditor(QWidget):
         self.keep = QPushButton(tr("Keep as template…"))
         self.keep.clicked.connect(self._keep)
         block, shelf = QHBoxLayout(), QHBoxLayout()
-        for widget in (PlainLabel(tr("Starts")), self.start, self.weeks, self.shift, PlainLabel(tr("Level")), self.level):
+        told = (PlainLabel(tr("Level")), self.level, PlainLabel(tr("Answered within")), self.promise)
+        for widget in (PlainLabel(tr("Starts")), self.start, self.weeks, self.shift, *told):
             block.addWidget(widget)
         block.addStretch(1)
         for widget in (PlainLabel(tr("Template")), self.template, self.take, self.keep):
@@ -75,10 +77,19 @@ class PlanEditor(QWidget):
         layout.addLayout(shelf)
         layout.addWidget(vertical_scroll_area(inside), 1)
 
+    def _days_promised(self) -> QSpinBox:
+        box = QSpinBox()
+        box.setRange(0, 30)
+        box.setSpecialValueText(tr("as usual"))
+        box.setSuffix(tr(" working days"))
+        box.setToolTip(tr("Within how many working days her films are answered; as usual: what the settings say"))
+        box.valueChanged.connect(lambda n: self._do(lambda f: f.set_fields("change the promise", reply_days=n or None)))
+        return box
+
     def show_file(self, file: TrainingFile) -> None:
         """Show a client's plan; drawn anew only when it is another one."""
         names = file.templates()
-        shown = (file, file.part.plan, file.part.level, tuple(names))
+        shown = (file, file.part.plan, file.part.level, file.part.reply_days, tuple(names))
         self._file = file
         if self._shown is not None and self._shown[0] is file and self._shown[1:] == shown[1:]:
             return
@@ -99,12 +110,13 @@ class PlanEditor(QWidget):
             self.tables[where[0]].table.setFocus()
 
     def _fill_block(self, plan: PlanPart | None, file: TrainingFile, names: list[str], movements: list[tuple[str, str]]) -> None:
-        for box in (self.start, self.weeks):
+        for box in (self.start, self.weeks, self.promise):
             box.blockSignals(True)
         day = plan.start if plan is not None else file.today
         self.start.setDate(QDate(day.year, day.month, day.day))
         self.weeks.setValue(plan.weeks if plan is not None else 6)
-        for box in (self.start, self.weeks):
+        self.promise.setValue(file.part.reply_days or 0)
+        for box in (self.start, self.weeks, self.promise):
             box.blockSignals(False)
         self.level.setCurrentIndex(self.level.findData(file.part.level))
         self.shift.setEnabled(plan is not None)
