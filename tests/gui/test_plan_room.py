@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 from typing import TypeVar
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialog, QLineEdit, QPushButton, QTableWidget, QWidget
@@ -48,17 +50,33 @@ def turns() -> None:
     QTest.qWait(20)
 
 
+def until(ready: Callable[[], object]) -> None:
+    """Let the loop turn until something is so."""
+    for _ in range(500):
+        if ready():
+            return
+        QTest.qWait(20)
+    raise AssertionError("it did not come to that")
+
+
+def editors(table: QTableWidget) -> list[QLineEdit]:
+    return [] if sip.isdeleted(table) else [e for e in table.findChildren(QLineEdit) if e.isVisible()]
+
+
 def typed(table: QTableWidget, row: int, column: int, text: str) -> None:
     """Go to a cell and type over it."""
     table.setCurrentCell(row, column)
     item = table.item(row, column)
     assert item is not None
+    until(table.isVisible)
     table.setFocus()
     table.editItem(item)
-    edit = next(e for e in table.findChildren(QLineEdit) if e.isVisible())
+    until(lambda: editors(table))
+    edit = editors(table)[0]
     edit.selectAll()
     QTest.keyClicks(edit, text)
     QTest.keyClick(edit, Qt.Key.Key_Return)
+    until(lambda: not editors(table))
     turns()  # Qt takes what was typed, and shows what was drawn anew, a turn later
 
 
@@ -119,10 +137,11 @@ def test_a_session_is_logged_by_keys_alone(window: MainWindow, qtbot: QtBot) -> 
     key(window, "log_session")
     log = dialog(window, LogDialog)
     keys = 1
-    for word in ("9", "", "", "", "8"):  # what is offered is as it was done, or is typed over
+    for word in ("9", "", "", "8", ""):  # what is offered is as it was done, or is typed over
         QTest.keyClicks(log.focusWidget(), word)
+        before_key = log.table.currentIndex()
         QTest.keyClick(log.focusWidget(), Qt.Key.Key_Return)
-        QTest.qWait(1)
+        until(lambda was=before_key: log.table.currentIndex() != was and not editors(log.table))
         keys += len(word) + 1
     QTest.keyClick(log.focusWidget(), Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     keys += 1

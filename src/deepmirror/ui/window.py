@@ -348,6 +348,7 @@ class MainWindow(WindowContext):
         self.inbox.close()
         self.films.close()
         self.reply_control.close()
+        self.plan.close()
         for runner in (self.runner, self.solver, self.pictures):
             runner.close()
         self.mirror.close_reader()

@@ -59,7 +59,7 @@ class PlanController(QObject):
         super().__init__(window)
         self._window = window
         self._looking: Job | None = None
-        self._again = False
+        self._again = self._closed = False
         window.desk_room.due.wants_plan.connect(self.open)
         room = window.plan_room
         room.wants_client.connect(self.open)
@@ -115,19 +115,20 @@ class PlanController(QObject):
 
     def look_at_due(self) -> None:
         """What all plans ask for, worked out in the background, onto the Desk; asked again meanwhile it is done once more."""
+        if self._closed:
+            return
         if self._looking is not None:
             self._again = True
             return
         window = self._window
         job = self._looking = Job(tr("Looking at what is due"), lambda progress: schedule.due_rows(window.library, progress), self)
         job.done.connect(lambda rows: window.desk_room.due.show_due(rows, window.library.now().astimezone().date()))
-        job.cancelled.connect(self._give_up)
         job.finished.connect(self._looked)
         job.start(window.pictures)
 
-    def _give_up(self) -> None:
-        """The window closes: nothing is begun again."""
-        self._again = False
+    def close(self) -> None:
+        """The window closes: nothing is begun any more."""
+        self._closed = True
 
     def _looked(self) -> None:
         self._looking, again, self._again = None, self._again, False

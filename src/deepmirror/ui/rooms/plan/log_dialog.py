@@ -31,6 +31,7 @@ from deepmirror.ui.widgets.panel_helpers import PlainLabel
 COLUMNS = ("Lift", "Load", "Reps", "Clean", "Partial", "Reserve", "Pain", "Next morning", "Kind", "Settings", "Note")
 TYPING = QTableWidget.EditTrigger.AnyKeyPressed | QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
 LOAD, REPS, CLEAN, PARTIAL, RESERVE, PAIN, MORNING, KIND, SETTINGS, NOTE = range(1, 11)
+ASKED = (REPS, RESERVE, PAIN)  # what Enter goes to: what every set is asked for
 KINDS = (("work", "work"), ("warmup", "warm-up"), ("backoff", "back-off"), ("drop", "drop"))
 
 
@@ -52,8 +53,10 @@ class LogTable(QTableWidget):
 
     def _go_on(self) -> None:
         row, column = self.currentRow(), self.currentColumn()
-        at_end = column >= PAIN
-        self.setCurrentCell(min(row + at_end, self.rowCount() - 1), REPS if at_end else column + 1)
+        further = next((c for c in ASKED if c > column), None)
+        if further is None:
+            row = min(row + 1, self.rowCount() - 1)
+        self.setCurrentCell(row, ASKED[0] if further is None else further)
 
 
 class LogDialog(QDialog):
