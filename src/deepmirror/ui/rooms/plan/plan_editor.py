@@ -46,14 +46,9 @@ class PlanEditor(QWidget):
         self.take.clicked.connect(self._use)
         self.keep = QPushButton(tr("Keep as template…"))
         self.keep.clicked.connect(self._keep)
-        block, shelf = QHBoxLayout(), QHBoxLayout()
-        told = (PlainLabel(tr("Level")), self.level, PlainLabel(tr("Answered within")), self.promise)
-        for widget in (PlainLabel(tr("Starts")), self.start, self.weeks, self.shift, *told):
-            block.addWidget(widget)
-        block.addStretch(1)
-        for widget in (PlainLabel(tr("Template")), self.template, self.take, self.keep):
-            shelf.addWidget(widget)
-        shelf.addStretch(1)
+        block = _row(PlainLabel(tr("Starts")), self.start, self.weeks, self.shift)
+        hers = _row(PlainLabel(tr("Level")), self.level, PlainLabel(tr("Answered within")), self.promise)
+        shelf = _row(PlainLabel(tr("Template")), self.template, self.take, self.keep)
         self.sessions = QVBoxLayout()
         inside = QWidget()
         inside.setObjectName("paper")
@@ -64,16 +59,13 @@ class PlanEditor(QWidget):
         for code, words in DAYS:
             self.new_day.addItem(tr(words), code)
         self.begin.clicked.connect(self._begin)
-        row = QHBoxLayout()
-        for widget in (self.new_day, self.new_movement, self.begin):
-            row.addWidget(widget)
-        row.addStretch(1)
         column.addWidget(heading(tr("Another session")))
-        column.addLayout(row)
+        column.addLayout(_row(self.new_day, self.new_movement, self.begin))
         column.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(block)
+        layout.addLayout(hers)
         layout.addLayout(shelf)
         layout.addWidget(vertical_scroll_area(inside), 1)
 
@@ -194,3 +186,12 @@ class PlanEditor(QWidget):
         dialog.setLabelText(tr("Name of the template"))
         dialog.textValueSelected.connect(lambda name: self._do(lambda f: f.keep_template(name)))
         dialog.open()
+
+
+def _row(*widgets: QWidget) -> QHBoxLayout:
+    """Widgets side by side, to the left."""
+    row = QHBoxLayout()
+    for widget in widgets:
+        row.addWidget(widget)
+    row.addStretch(1)
+    return row
