@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimeZone
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
@@ -285,8 +285,8 @@ class PlanController(QObject):
         """Write the coach's calendar, in the background."""
         path = self._where("coaching.ics")
         if path is not None:
-            library = self._window.library
-            job = Job(tr("Writing the calendar"), lambda progress: schedule.coach_calendar(library, path, progress), self)
+            library, zone = self._window.library, QTimeZone.systemTimeZoneId().data().decode()
+            job = Job(tr("Writing the calendar"), lambda progress: schedule.coach_calendar(library, path, progress, zone), self)
             job.done.connect(lambda done: self._window.show_status(tr("Written: {path}", path=done)))
             self._window.run_job(job)
 
