@@ -267,6 +267,17 @@ def test_a_record_that_is_none_is_refused_and_leaves_nothing(demo_library: FilmL
     assert len(demo_library.clients()) == count
 
 
+def test_a_record_with_a_set_that_cannot_be_is_refused_whole(training: Open, tmp_path: Path) -> None:
+    file = training("Nuru")
+    told = carry.whole_record(file)
+    told["done"][5]["clean_reps"] = told["done"][5]["reps"] + 1
+    (tmp_path / "x.json").write_text(json.dumps(told))
+    count = len(file.library.clients())
+    with pytest.raises(BadPlan, match="clean repetitions"):
+        carry.take_record(file.library, tmp_path / "x.json")
+    assert len(file.library.clients()) == count
+
+
 def test_a_table_goes_out_and_comes_in_through_the_mapping_step(training: Open, tmp_path: Path) -> None:
     file, other = training("Tove"), training("Bram")
     table = carry.table_of(carry.export_table(file, tmp_path / "sets.csv"))

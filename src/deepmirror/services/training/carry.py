@@ -7,10 +7,12 @@ from dataclasses import asdict, fields, replace
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
+
 from deepmirror.documents import Document
 from deepmirror.errors import BadPlan
 from deepmirror.exchange.brief import check_client
-from deepmirror.exchange.plan_file import DonePart, PainPart, check_training
+from deepmirror.exchange.plan_file import DonePart, PainPart, check_training, said
 from deepmirror.exchange.training_csv import Table as Table
 from deepmirror.exchange.training_csv import done_csv, read_done, read_table
 from deepmirror.exchange.training_csv import guess_columns as guess_columns
@@ -78,6 +80,8 @@ def take_record(library: FilmLibrary, path: Path) -> int:
         raise BadPlan(f"“{path.name}” is no training record of this program.")
     try:
         return _take(library, data)
+    except ValidationError as error:
+        raise BadPlan(f"“{path.name}” is not right at {said(error)}.") from error
     except (KeyError, TypeError, AttributeError) as error:
         raise BadPlan(f"“{path.name}” is not whole: {error}.") from error
 
