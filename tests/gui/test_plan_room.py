@@ -149,6 +149,8 @@ def test_a_session_is_logged_by_keys_alone(window: MainWindow, qtbot: QtBot) -> 
     assert [d.reps for d in room.file.done[-4:]] == [9, 8, 12, 12]
     assert len(room.file.done) == before + 4 and keys <= 20
     assert room.heading.text() != day, "the next session is worked out"
+    key(window, "go_desk")
+    key(window, "go_plan")  # and back: what was logged can still be taken back
     key(window, "undo")
     assert len(room.file.done) == before and room.heading.text() == day
 

@@ -12,7 +12,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from deepmirror.core.motion.tempo import Tempo, parse_tempo
 from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
 from deepmirror.documents import Document
-from deepmirror.errors import BadBrief
+from deepmirror.errors import BadBrief, DeepMirrorError
 
 View = Literal["side-left", "side-right", "front", "rear"]
 Pixel = tuple[float, float]
@@ -127,12 +127,12 @@ class Brief:
 
 def read_brief(path: Path) -> Brief:
     """Read and check a brief. Raises BadBrief with one line saying what is wrong and where."""
-    return check_brief(_read_json(path, "brief"))
+    return check_brief(read_json(path, "brief"))
 
 
 def read_client(path: Path) -> ClientPart:
     """Read and check a client's record, the brief's client part alone. Raises BadBrief."""
-    return check_client(_read_json(path, "client file"))
+    return check_client(read_json(path, "client file"))
 
 
 def check_client(data: object) -> ClientPart:
@@ -143,15 +143,16 @@ def check_client(data: object) -> ClientPart:
         raise BadBrief(_sentence("client file", error)) from error
 
 
-def _read_json(path: Path, what: str) -> object:
+def read_json(path: Path, what: str, largest: int = LARGEST_BRIEF_BYTES, refused: type[DeepMirrorError] = BadBrief) -> object:
+    """What a JSON file from outside holds, unchecked; `what` names it. Raises `refused` with one line."""
     try:
-        if path.stat().st_size > LARGEST_BRIEF_BYTES:
-            raise BadBrief(f"The {what} “{path.name}” is too large to be one.")
+        if path.stat().st_size > largest:
+            raise refused(f"The {what} “{path.name}” is too large to be one.")
         return json.loads(path.read_text("utf-8"))
     except OSError as error:
-        raise BadBrief(f"The {what} “{path}” cannot be read: {error.strerror or error}.") from error
+        raise refused(f"The {what} “{path}” cannot be read: {error.strerror or error}.") from error
     except (ValueError, RecursionError) as error:
-        raise BadBrief(f"The {what} “{path.name}” is not valid JSON: {error}.") from error
+        raise refused(f"The {what} “{path.name}” is not valid JSON: {error}.") from error
 
 
 def _sentence(what: str, error: ValidationError) -> str:

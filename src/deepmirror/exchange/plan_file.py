@@ -5,7 +5,6 @@ Unknown keys are ignored, so that files of newer versions still open; what is wr
 
 from __future__ import annotations
 
-import json
 from datetime import date
 from pathlib import Path
 from typing import Annotated, Literal
@@ -14,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from deepmirror.documents import Document
 from deepmirror.errors import BadPlan
-from deepmirror.exchange.brief import ClientPart, OpenPart, TempoText
+from deepmirror.exchange.brief import ClientPart, OpenPart, TempoText, read_json
 from deepmirror.planning import records as r
 
 LARGEST_BYTES = 50_000_000
@@ -193,7 +192,7 @@ def plan_of(part: PlanPart) -> r.Plan:
         days[s.day] = r.SessionPlan(
             s.day, ((before.exercises if before else ()) + exercises), before.name if before else s.name, s.order_reason
         )
-    return r.Plan(part.start, part.weeks, tuple(part.days), tuple(days.values()))
+    return r.Plan(part.start, part.weeks, tuple(days.values()))
 
 
 def done_of(part: DonePart) -> r.DoneSet:
@@ -208,15 +207,7 @@ def done_of(part: DonePart) -> r.DoneSet:
 
 def read_plan_file(path: Path) -> tuple[PlanFile, ClientPart]:
     """Read and check a client's training, and what the file says of her body. Raises BadPlan with one line."""
-    try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise BadPlan(f"“{path.name}” is too large to be a client's training.")
-        data = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise BadPlan(f"“{path}” cannot be read: {error.strerror or error}.") from error
-    except (ValueError, RecursionError) as error:
-        raise BadPlan(f"“{path.name}” is not valid JSON: {error}.") from error
-    return check_plan_file(data, path.name)
+    return check_plan_file(read_json(path, "training", LARGEST_BYTES, BadPlan), path.name)
 
 
 def check_plan_file(data: object, name: str = "the file") -> tuple[PlanFile, ClientPart]:

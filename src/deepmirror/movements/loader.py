@@ -41,6 +41,11 @@ class Catalogue:
             raise BadMovement(f"No movement is called “{name}”. Known are: {', '.join(sorted(self.movements))}.")
         return self.movements[name]
 
+    def title(self, name: str) -> str:
+        """A movement's title; its id in words where it is not known any longer."""
+        found = self.movements.get(name)
+        return found.title if found is not None else name.replace("_", " ")
+
     def by_name(self) -> dict[str, str]:
         """Movement ids by everything they may be called, in small letters: title, id, id with spaces."""
         spaced = {m.replace("_", " "): m for m in self.movements}

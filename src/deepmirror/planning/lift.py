@@ -98,11 +98,6 @@ def implement_of(context: SessionContext, movement: str) -> str:
     return planned or (training.implements[0] if training is not None else "body")
 
 
-def title_of(context: SessionContext, movement: str) -> str:
-    found = context.catalogue.movements.get(movement)
-    return found.title if found is not None else movement.replace("_", " ")
-
-
 def due_film(context: SessionContext, movement: str, side: Side) -> FilmDue:
     return film_due(context.catalogue.movements.get(movement), context.history.sessions(movement, side), context.rules)
 

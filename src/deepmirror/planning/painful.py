@@ -7,7 +7,7 @@ from dataclasses import replace
 from deepmirror.core.training.pain_stage import BENCH, CHANGES, OTHERS, REFER
 from deepmirror.movements.pathways import Pathway, pathways
 from deepmirror.planning.gate import PAIN, Gate, Reason
-from deepmirror.planning.lift import WATCHED, PlannedLift, SessionContext, held, title_of, worked_out
+from deepmirror.planning.lift import WATCHED, PlannedLift, SessionContext, held, worked_out
 from deepmirror.planning.pain import RegionStage, stage_words
 from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import Exercise, Side
@@ -120,5 +120,5 @@ def _stand_in(context: SessionContext, ex: Exercise, side: Side, pathway: Pathwa
     stand_in = replace(ex, movement=movement.id, implement=implement, reps=(10, 15), rir=max(ex.rir, 3), tempo=ex.tempo or "3-0-3-0")
     lift = worked_out(context, stand_in, side, hold=True)
     lift.change, lift.instead_of = LoadChange.SUBSTITUTE, ex.movement
-    lift.reasons.insert(0, f"{movement.title} takes the place of {title_of(context, ex.movement)}: {pathway.dose}.")
+    lift.reasons.insert(0, f"{movement.title} takes the place of {context.catalogue.title(ex.movement)}: {pathway.dose}.")
     return lift

@@ -132,7 +132,6 @@ class Plan:
 
     start: date
     weeks: int
-    days: tuple[str, ...]
     sessions: tuple[SessionPlan, ...]
 
     def week_of(self, day: date) -> int:

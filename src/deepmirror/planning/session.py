@@ -9,7 +9,7 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.planning.dates import NextDay, next_day, planned_days
 from deepmirror.planning.film_asks import ask_for_films
 from deepmirror.planning.history import History
-from deepmirror.planning.lift import PlannedLift, SessionContext, due_film, implement_of, title_of
+from deepmirror.planning.lift import PlannedLift, SessionContext, due_film, implement_of
 from deepmirror.planning.lighter import by_calendar, signs_of_strain
 from deepmirror.planning.one_leg import ordered
 from deepmirror.planning.pain import RegionStage, pain_view, stage_words
@@ -77,7 +77,7 @@ def _strain(context: SessionContext) -> str:
         implement = implement_of(context, movement)
         signs = signs_of_strain(sessions, context.moved(movement, implement), 0.0, context.rules)
         if len(signs) >= 2 and not sessions[-1].light and (context.day - sessions[-1].day).days < context.rules.away_days:
-            return f"{title_of(context, movement)}: {' and '.join(signs)}"
+            return f"{context.catalogue.title(movement)}: {' and '.join(signs)}"
     return ""
 
 
@@ -107,9 +107,8 @@ def _advice(context: SessionContext, lifts: list[PlannedLift]) -> list[str]:
         due = due_film(context, lift.movement, lift.side)
         if due.missed >= context.rules.films_missed:
             side = "" if lift.side == BOTH else f", {lift.side}"
-            out.append(
-                f"{title_of(context, lift.movement)}{side}: its film was missed {due.missed} times. Ask the client, or decide yourself."
-            )
+            missed = f"its film was missed {due.missed} times. Ask the client, or decide yourself."
+            out.append(f"{context.catalogue.title(lift.movement)}{side}: {missed}")
     if record.plan.week_of(context.day) > record.plan.weeks:
         out.append(f"The block of {record.plan.weeks} weeks from {record.plan.start} is over: time for a new plan.")
     out += balance(record.plan, record.client, context.catalogue, context.rules)

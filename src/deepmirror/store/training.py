@@ -152,12 +152,6 @@ class TrainingStore:
         with self._sessions() as s:
             return [_made(*row) for row in s.execute(query)]
 
-    def last_days(self) -> dict[int, str]:
-        """The last day each client did anything."""
-        with self._sessions() as s:
-            rows = s.execute(select(DoneSetRow.client_id, DoneSetRow.day).where(~DoneSetRow.gone).order_by(DoneSetRow.day))
-            return {row.client_id: row.day for row in rows}
-
     def done_of_film(self, film_id: int) -> DoneRecord | None:
         """The set a film shows."""
         with self._sessions() as s:
@@ -268,12 +262,8 @@ def _made(done_id: int, settings: str | None, *plain: Any) -> DoneRecord:
     return DoneRecord(**values, settings=told, id=done_id)
 
 
-def _done(done_id: int, settings: str, plain: dict[str, Any]) -> DoneRecord:
-    return DoneRecord(**plain, settings=tuple(parsed(settings).items()) if settings != "{}" else (), id=done_id)
-
-
 def _of_row(row: DoneSetRow) -> DoneRecord:
-    return _done(row.id, row.settings_json, {name: getattr(row, name) for name in PLAIN})
+    return _made(row.id, row.settings_json, *(getattr(row, name) for name in PLAIN))
 
 
 def _kept(document: Document) -> DoneRecord:

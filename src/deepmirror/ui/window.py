@@ -190,7 +190,6 @@ class MainWindow(WindowContext):
         elif room == "person":
             self.person_room.setFocus()
         elif room == "plan":
-            self.plan.refresh()
             self.plan_room.strip.setFocus()
         elif room == "mirror":
             self.mirror.film.setFocus()

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from deepmirror.documents import Document
 from deepmirror.errors import BadPlan
-from deepmirror.exchange.brief import check_client
+from deepmirror.exchange.brief import check_client, read_json
 from deepmirror.exchange.plan_file import DonePart, PainPart, check_training, said
 from deepmirror.exchange.training_csv import Table as Table
 from deepmirror.exchange.training_csv import done_csv, read_done, read_table
@@ -75,8 +75,8 @@ def _written(path: Path, text: str) -> Path:
 
 def take_record(library: FilmLibrary, path: Path) -> int:
     """A client with all her training from a file `export_record` wrote; returns her id. Raises BadPlan; nothing is taken in then."""
-    data = _read(path)
-    if data.get("format") != FORMAT or data.get("version") != VERSION:
+    data = read_json(path, "training record", LARGEST_BYTES, BadPlan)
+    if not isinstance(data, dict) or (data.get("format"), data.get("version")) != (FORMAT, VERSION):
         raise BadPlan(f"“{path.name}” is no training record of this program.")
     try:
         return _take(library, data)
@@ -84,20 +84,6 @@ def take_record(library: FilmLibrary, path: Path) -> int:
         raise BadPlan(f"“{path.name}” is not right at {said(error)}.") from error
     except (KeyError, TypeError, AttributeError) as error:
         raise BadPlan(f"“{path.name}” is not whole: {error}.") from error
-
-
-def _read(path: Path) -> Document:
-    try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise BadPlan(f"“{path.name}” is too large to be a training record.")
-        data = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise BadPlan(f"“{path}” cannot be read: {error.strerror or error}.") from error
-    except (ValueError, RecursionError) as error:
-        raise BadPlan(f"“{path.name}” is not valid JSON: {error}.") from error
-    if not isinstance(data, dict):
-        raise BadPlan(f"“{path.name}” is no training record of this program.")
-    return data
 
 
 def _take(library: FilmLibrary, data: Document) -> int:

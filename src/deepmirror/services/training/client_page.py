@@ -52,8 +52,7 @@ def session_page(file: TrainingFile, session: NextSession, coach: str = "") -> S
 
 def title_of(file: TrainingFile, lift: PlannedLift) -> str:
     """A lift's title with its side."""
-    found = file.library.catalogue.movements.get(lift.movement)
-    title = found.title if found is not None else lift.movement.replace("_", " ")
+    title = file.library.catalogue.title(lift.movement)
     return title if lift.side == BOTH else f"{title}, {lift.side}"
 
 
@@ -76,15 +75,12 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
         return in_their_units(text, imperial)
 
     settings = next((d.settings for d in reversed(file.done) if d.movement == lift.movement and d.settings), ())
-    steps = ", ".join(
-        f"{s.load_kg:g} kg × {reps_words(s.reps)}" if s.load_kg else f"no load × {reps_words(s.reps)}" for s, _ in lift.warm_up
-    )
     return PageLift(
         title_of(file, lift),
         said(load_words(file, lift)),
         said(plates_words(lift)),
         f"{lift.sets} set{'s' if lift.sets != 1 else ''} of {reps_words(lift.reps)} repetitions, {lift.rir:g} left in reserve",
-        said(f"Warm-up: {steps}") if steps else "",
+        said(warm_up_words(lift)),
         tempo_words(lift.tempo),
         f"Rest {rest_words(lift.rest_s)} between sets" + ("" if lift.side == BOTH else BETWEEN_SIDES),
         said(lift.cue),
@@ -109,6 +105,12 @@ def plates_words(lift: PlannedLift) -> str:
     if lift.per_side_kg is None:
         return ""
     return f"On each side: {' + '.join(f'{p:g}' for p in lift.per_side_kg)} kg" if lift.per_side_kg else "No plates: the bar or sled alone"
+
+
+def warm_up_words(lift: PlannedLift) -> str:
+    """ "Warm-up: 20 kg × 10 to 15, 30 kg × 8"; empty without one."""
+    steps = (f"{f'{s.load_kg:g} kg' if s.load_kg else 'no load'} × {reps_words(s.reps)}" for s, _ in lift.warm_up)
+    return f"Warm-up: {', '.join(steps)}" if lift.warm_up else ""
 
 
 def reps_words(reps: tuple[int, int]) -> str:

@@ -33,16 +33,6 @@ class DueRow:
     silent: int | None = None
 
 
-@dataclass(frozen=True)
-class Held:
-    """One lift the gate holds back."""
-
-    client_id: int
-    client: str
-    lift: str
-    why: str
-
-
 def due_rows(library: FilmLibrary, progress: Progress) -> list[DueRow]:
     """Films due within a week and clients gone silent, over all clients with a plan, the most urgent first."""
     rows: list[DueRow] = []
@@ -55,16 +45,11 @@ def due_rows(library: FilmLibrary, progress: Progress) -> list[DueRow]:
         except DeepMirrorError:  # a plan that cannot be read costs its own rows only
             continue
         if session is not None:
-            rows += [DueRow(client.id, client.name, f"film {_title(library, m)}", by, why) for m, by, why in session.films_due]
+            rows += [DueRow(client.id, client.name, f"film {library.catalogue.title(m)}", by, why) for m, by, why in session.films_due]
         if (silent := file.silent_days()) is not None:
             rows.append(DueRow(client.id, client.name, f"nothing heard for {silent} days", None, "", silent))
     progress.report(1.0, "done")
     return sorted(rows, key=lambda r: (r.silent is None, r.by or date.max, r.client))
-
-
-def _title(library: FilmLibrary, movement: str) -> str:
-    found = library.catalogue.movements.get(movement)
-    return found.title if found is not None else movement
 
 
 def reminder(file: TrainingFile, session: NextSession, coach: str = "") -> str:
@@ -77,7 +62,9 @@ def reminder(file: TrainingFile, session: NextSession, coach: str = "") -> str:
     for lift in session.lifts:
         if lift.film.ask:
             side = f", {lift.side} leg" if lift.side != "both" else ""
-            lines.append(f"Please film the first working set of {_title(file.library, lift.movement)}{side} from {_from(lift.film.view)}.")
+            lines.append(
+                f"Please film the first working set of {file.library.catalogue.title(lift.movement)}{side} from {_from(lift.film.view)}."
+            )
     for region in session.stages:
         lines.append(f"How is your {region.region.replace('_', ' ')}? Tell me 0 to 10 while training, and the next morning.")
     return "\n".join([*(in_their_units(x, file.body.imperial) for x in lines), *([coach] if coach else [])])
@@ -100,17 +87,19 @@ def client_calendar(file: TrainingFile, path: Path) -> Path:
                 f"{key}-{day}",
                 f"Session: {plan.name or plan.day}",
                 day,
-                ", ".join(_title(file.library, e.movement) for e in plan.exercises),
+                ", ".join(file.library.catalogue.title(e.movement) for e in plan.exercises),
             )
             for day, plan in later
             if day > session.day
         ]
-        entries += [Entry(f"{key}-film-{m}", f"Film: {_title(file.library, m)}", by, why) for m, by, why in session.films_due]
+        entries += [Entry(f"{key}-film-{m}", f"Film: {file.library.catalogue.title(m)}", by, why) for m, by, why in session.films_due]
     return write_calendar(path, entries, f"Training {file.name}", file.library.now())
 
 
 def _notes(file: TrainingFile, session: NextSession) -> str:
-    rows = (f"{_title(file.library, x.movement)} {x.load_kg:g} kg, {x.sets} × {x.reps[0]}-{x.reps[1]}" for x in session.lifts if x.sets)
+    rows = (
+        f"{file.library.catalogue.title(x.movement)} {x.load_kg:g} kg, {x.sets} × {x.reps[0]}-{x.reps[1]}" for x in session.lifts if x.sets
+    )
     return "\n".join(in_their_units(r, file.body.imperial) for r in rows)
 
 
@@ -120,7 +109,12 @@ def coach_calendar(library: FilmLibrary, path: Path, progress: Progress, zone: s
     films = [Entry(f"{key}-{r.client_id}-{r.what}", f"{r.client}: {r.what}", r.by, r.why) for r in due_rows(library, progress) if r.by]
     where = _zone(zone)
     replies = [
-        Entry(f"{key}-reply-{f.id}", f"Answer {f.client_name}: {_title(library, f.movement)}", _aware(f.due_at).astimezone(where), f.note)
+        Entry(
+            f"{key}-reply-{f.id}",
+            f"Answer {f.client_name}: {library.catalogue.title(f.movement)}",
+            _aware(f.due_at).astimezone(where),
+            f.note,
+        )
         for f in library.films()
         if f.due_at and f.state not in ANSWERED
     ]

@@ -54,8 +54,6 @@ class TrainingFile:
         if not library.saver.retry():
             raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
         self.library, self.client_id, self._store = library, client_id, library.store.training
-        record = library.store.client(client_id)
-        self.name, self.body = record.name, check_client(record.body)
         self._done_edits: list[_Edit] = []
         self._undone: list[_Edit] = []
         self.part = check_training(self._store.record(client_id))
@@ -63,7 +61,9 @@ class TrainingFile:
         self.read()
 
     def read(self) -> None:
-        """Read sets, pain and overrides anew: a film may have filled one."""
+        """Read the client, her sets, pain and overrides anew: another room or a film may have changed them."""
+        record = self.library.store.client(self.client_id)
+        self.name, self.body = record.name, check_client(record.body)
         since = (self.today - timedelta(days=AT_HAND_DAYS)).isoformat()
         self.done = self._store.done(self.client_id, since)
         self.pain = self._store.pain(self.client_id)
@@ -127,8 +127,7 @@ class TrainingFile:
         return [self._line(*key, reps) for key, reps in lifts.items()]
 
     def _line(self, movement: str, side: str, load: float, reps: list[str]) -> str:
-        found = self.library.catalogue.movements.get(movement)
-        title = found.title if found is not None else movement
+        title = self.library.catalogue.title(movement)
         where = "" if side == "both" else f" {side}"
         return f"{title}{where} {f'{load:g} kg' if load else 'body weight'} × {', '.join(reps)}"
 

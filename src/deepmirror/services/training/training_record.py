@@ -22,7 +22,7 @@ from deepmirror.planning.records import (
 )
 from deepmirror.store.training import DoneRecord, OverrideRecord, PainRecord
 
-NO_PLAN = Plan(date(2000, 1, 3), 6, (), ())
+NO_PLAN = Plan(date(2000, 1, 3), 6, ())
 KINDS = {kind.value: kind for kind in Kind}
 SIDE_OF: dict[str, Side] = {"left": "left", "right": "right"}
 

@@ -33,7 +33,7 @@ class ClientController(QObject):
         if present is None or present.client_id != client_id:
             window.person_room.show_person(PersonFile(window.library, client_id))
             self._read()
-        window.person_room.show_clients([(c.id, c.name) for c in clients], client_id)
+        window.person_room.clients.show_clients([(c.id, c.name) for c in clients], client_id)
         window.go("person")
 
     def _read(self) -> None:

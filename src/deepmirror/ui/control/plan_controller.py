@@ -106,11 +106,15 @@ class PlanController(QObject):
             )
             client_id = chosen if chosen is not None else clients[0].id
         try:
-            window.plan_room.show_file(TrainingFile(window.library, client_id))
+            if present is None or present.client_id != client_id:
+                window.plan_room.show_file(TrainingFile(window.library, client_id))
+            else:  # with the edits that can still be taken back
+                present.read()
+                window.plan_room.refresh()
         except DeepMirrorError as error:
             window.show_error(error.sentence)
             return
-        window.plan_room.show_clients([(c.id, c.name) for c in clients], client_id)
+        window.plan_room.clients.show_clients([(c.id, c.name) for c in clients], client_id)
         window.go("plan")
 
     def look_at_due(self) -> None:
@@ -146,7 +150,6 @@ class PlanController(QObject):
         if self.file is not None:
             self.file.read()
             self._window.plan_room.refresh()
-            self.look_at_due()
         self._window.refresh_actions()
 
     def do(self, edit: Callable[[TrainingFile], object]) -> str:

@@ -24,6 +24,7 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.services.clients.person import LIMIT_NAMES, SCHOOLS, PersonFile
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.client_box import ClientBox
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, vertical_scroll_area
 
@@ -49,9 +50,8 @@ class PersonRoom(QWidget):
     def _build(self) -> None:
         title = PlainLabel(tr("Person"))
         title.setObjectName("title")
-        self.clients = QComboBox()
-        self.clients.setMinimumWidth(220)
-        self.clients.activated.connect(lambda: self.wants_client.emit(self.clients.currentData()))
+        self.clients = ClientBox()
+        self.clients.wanted.connect(self.wants_client)
         self.words = PlainLabel()
         self.words.setObjectName("dim")
         self.words.setWordWrap(True)
@@ -231,14 +231,6 @@ class PersonRoom(QWidget):
         movement, tempo, reps = self.usual.currentData(), self.usual_tempo.text(), self.usual_reps.text()
         if self.person is not None and movement and (tempo, reps) != self.person.default(movement):
             self._do(lambda p: p.set_default(movement, tempo, reps))
-
-    def show_clients(self, clients: list[tuple[int, str]], chosen: int | None) -> None:
-        """Fill the list of clients."""
-        self.clients.clear()
-        for client_id, name in clients:
-            self.clients.addItem(name, client_id)
-        if chosen is not None:
-            self.clients.setCurrentIndex(self.clients.findData(chosen))
 
     def show_person(self, person: PersonFile) -> None:
         """Open a record."""

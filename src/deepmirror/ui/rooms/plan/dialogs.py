@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 
-from PyQt6.QtCore import QDate, Qt, pyqtSignal
+from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -254,8 +254,6 @@ class RulesDialog(Asking):
 
 class ColumnsDialog(Asking):
     """The mapping step of a table of past training: which column is what, and what its words for movements mean."""
-
-    asked_again = pyqtSignal()
 
     def __init__(
         self,

@@ -87,8 +87,7 @@ def _cells(file: TrainingFile, done: DoneRecord) -> list[str]:
     def told(value: float | None) -> str:
         return "–" if value is None else f"{value:g}"
 
-    found = file.library.catalogue.movements.get(done.movement)
-    title = found.title if found is not None else done.movement
+    title = file.library.catalogue.title(done.movement)
     load = f"{done.load_kg:g} kg" if done.load_kg else tr("body")
     kind = {"warmup": " (warm-up)", "backoff": " (back-off)", "drop": " (drop)"}.get(done.kind, "")
     name = f"{title}{kind}" if done.side == "both" else f"{title}{kind}, {done.side}"

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidg
 
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.core.units import in_their_units
-from deepmirror.services.training.client_page import load_words, plates_words, reps_words, rest_words, title_of
+from deepmirror.services.training.client_page import load_words, plates_words, reps_words, rest_words, title_of, warm_up_words
 from deepmirror.services.training.training_file import Gate, LoadChange, PlannedLift, TrainingFile
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
@@ -88,11 +88,8 @@ class LiftCard(QFrame):
             rest, tempo = rest_words(lift.rest_s), f" · tempo {lift.tempo}" if lift.tempo else ""
             sets = f"{lift.sets} × {reps_words(lift.reps)}, {lift.rir:g} in reserve{tempo} · rest {rest}"
             out.append((" · ".join(w for w in (sets, plates_words(lift)) if w), ""))
-        steps = ", ".join(
-            f"{s.load_kg:g} kg × {reps_words(s.reps)}" if s.load_kg else f"no load × {reps_words(s.reps)}" for s, _ in lift.warm_up
-        )
-        if steps:
-            out.append((f"Warm-up {steps}", "dim"))
+        if steps := warm_up_words(lift):
+            out.append((steps, "dim"))
         if lift.one_rm is not None:
             least = "at least " if lift.one_rm.at_least else ""
             doubt = ", from more than ten repetitions" if lift.one_rm.doubtful else ""
@@ -126,8 +123,7 @@ class LiftCard(QFrame):
 def change_words(file: TrainingFile, lift: PlannedLift) -> str:
     """What becomes of the load, in a few words."""
     if lift.change is LoadChange.SUBSTITUTE:
-        found = file.library.catalogue.movements.get(lift.instead_of)
-        return f"in place of {found.title if found is not None else lift.instead_of}"
+        return f"in place of {file.library.catalogue.title(lift.instead_of)}"
     if lift.change is LoadChange.STOP:
         return "stopped"
     if lift.change is LoadChange.FIRST:

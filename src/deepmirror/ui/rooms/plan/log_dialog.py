@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.units import parse_mass_kg
+from deepmirror.core.units import KG_PER_LB, parse_mass_kg
 from deepmirror.services.training.training_file import DoneRecord
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
@@ -122,7 +122,7 @@ class LogDialog(QDialog):
         name = QTableWidgetItem(title if done.side == "both" else f"{title}, {done.side}")
         name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
         self.table.setItem(row, 0, name)
-        load = (done.load_kg or 0.0) / (0.45359237 if self._imperial else 1.0)
+        load = (done.load_kg or 0.0) / (KG_PER_LB if self._imperial else 1.0)
         told = (f"{load:.4g}", done.reps, done.clean_reps, done.partial_reps, done.rir, done.pain, done.pain_next_morning)
         for column, value in enumerate(told, LOAD):
             words = value if isinstance(value, str) else "" if value is None else f"{value:g}"

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import date
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.services.training.client_page import day_words
@@ -16,6 +16,7 @@ from deepmirror.ui.rooms.plan.lift_card import LiftCard
 from deepmirror.ui.rooms.plan.plan_editor import PlanEditor
 from deepmirror.ui.rooms.plan.side_panel import SidePanel
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.client_box import ClientBox
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, vertical_scroll_area
 from deepmirror.ui.widgets.week_strip import WeekCard, WeekColumn, WeekStrip
 
@@ -46,9 +47,8 @@ class PlanRoom(QWidget):
     def _build(self) -> None:
         title = PlainLabel(tr("Plan"))
         title.setObjectName("title")
-        self.clients = QComboBox()
-        self.clients.setMinimumWidth(220)
-        self.clients.activated.connect(lambda: self.wants_client.emit(self.clients.currentData()))
+        self.clients = ClientBox()
+        self.clients.wanted.connect(self.wants_client)
         self.words = PlainLabel()
         self.words.setObjectName("dim")
         self.words.setWordWrap(True)
@@ -113,13 +113,6 @@ class PlanRoom(QWidget):
                 action.triggered.connect(lambda _, run=run: run())
             else:
                 self.menu.addSeparator()
-
-    def show_clients(self, rows: list[tuple[int, str]], present: int) -> None:
-        """Fill the box of clients."""
-        self.clients.clear()
-        for client_id, name in rows:
-            self.clients.addItem(name, client_id)
-        self.clients.setCurrentIndex(self.clients.findData(present))
 
     def show_file(self, file: TrainingFile | None) -> None:
         """Open a client's training, at her next session."""

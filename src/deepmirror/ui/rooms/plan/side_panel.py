@@ -58,7 +58,7 @@ class SidePanel(QWidget):
         self._file = file
         self.lift.clear()
         for movement, side in trends.lifts(file):
-            title = file.library.catalogue.movements[movement].title if movement in file.library.catalogue.movements else movement
+            title = file.library.catalogue.title(movement)
             self.lift.addItem(title if side == "both" else f"{title}, {side}", (movement, side))
         self._select(kept)
         self._choose_lift()
