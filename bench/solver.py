@@ -9,7 +9,8 @@ import numpy as np
 
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.body.squat_model import Build, Setup
+from deepmirror.core.body.squat_model import Build
+from deepmirror.core.body.squat_setup import Setup
 
 
 def milliseconds(work: Callable[[], object], runs: int = 40) -> float:

@@ -10,10 +10,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deepmirror.core.body.anthropometry import DE_LEVA_WHOLE, MASSES, STATURE_SHARES, dorsiflexion_from_wall
+from deepmirror.core.body.anthropometry import (
+    DE_LEVA_WHOLE,
+    HIP_PER_KNEE,
+    MASSES,
+    MOST_DORSIFLEXION_DEG,
+    STATURE_SHARES,
+    dorsiflexion_from_wall,
+)
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.body.squat_model import GRAVITY, OPENING_MOST_GAIN, Build, Limits, Posture, Setup
+from deepmirror.core.body.squat_chain import GRAVITY
+from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build
+from deepmirror.core.body.squat_setup import Limits, Posture, Setup, Support
 
 LEGS = {"thigh": 43.0, "shank": 42.0, "foot": 26.0, "trunk": 50.0}
 bodies = st.builds(
@@ -111,7 +120,16 @@ def test_segment_tables_add_up_to_one_body() -> None:
         total = whole["head"] + whole["trunk"] + arms + 2 * (legs.thigh + legs.shank + legs.foot)
         assert total == pytest.approx(1.0, abs=0.002)
     assert STATURE_SHARES["thigh"] + STATURE_SHARES["shank"] + STATURE_SHARES["ankle_height"] == pytest.approx(0.530, abs=0.001)
-    assert dorsiflexion_from_wall(10) == pytest.approx(36.0)  # Bennell et al. 1998 (from memory): about 3.6° per cm
+
+
+@pytest.mark.parametrize(("wall_cm", "deg"), [(0.0, 19.0), (4.0, 25.2), (10.0, 34.5)])
+def test_a_wall_test_is_worked_out_by_hand(wall_cm: float, deg: float) -> None:
+    # sin = (distance + three quarters of a 26 cm foot - 6 cm of kneecap) / a 42 cm shank; 10 cm is a usual ankle of 35 to 40° (from memory)
+    assert dorsiflexion_from_wall(wall_cm, 41.5, 26.0) == pytest.approx(deg, abs=0.3)
+
+
+def test_no_wall_test_says_more_than_an_ankle_has() -> None:
+    assert dorsiflexion_from_wall(25.0, 36.0, 28.0) == MOST_DORSIFLEXION_DEG
 
 
 def test_a_moment_worked_out_by_hand() -> None:
@@ -181,12 +199,12 @@ def test_a_press_with_opened_knees_goes_deeper_before_the_hip_binds() -> None:
 
 
 def test_opened_knees_never_promise_more_depth_than_a_degree_per_degree() -> None:
-    """Long thighs and a hip that binds: a planar body would gain some 19° from 10° of opening; what is said stays bounded."""
+    """Long thighs and a hip that binds: a planar body would gain more than 10° from 10° of opening; what is said stays bounded."""
     build = Build(Body(180, 80, "male", LEGS | {"thigh": 50.0}), Limits(hip_flexion=125, ankle_dorsiflexion=20))
-    setup = Setup("high", 60, knees_open_deg=28)
+    setup = Setup("high", 60, knees_open_deg=30)
     lever = next(lever for lever in build.levers(20.0, setup) if lever.change == "knees_open_deg")
     assert lever.depth_gain_deg == OPENING_MOST_GAIN * 10
-    unbounded = build._deepest_deg(setup, build.limits) - build._deepest_deg(replace(setup, knees_open_deg=38), build.limits)
+    unbounded = build._deepest_deg(setup, build.limits) - build._deepest_deg(replace(setup, knees_open_deg=40), build.limits)
     assert unbounded > OPENING_MOST_GAIN * 10  # what the planar model alone would promise
 
 
@@ -198,3 +216,104 @@ def test_a_trunk_between_opened_knees_does_not_fold_on_below_the_thighs() -> Non
     assert steps.min() >= -0.1 and steps.max() < 2 * OPENING_MOST_GAIN * 4
     deepest = build.deepest(Setup("high", 40, knees_open_deg=32.0)).posture
     assert 90 - deepest.trunk_lean > -deepest.thigh_from_horizontal
+
+
+def twelve_bodies() -> list[Body]:
+    """Statures 150 to 200 cm, long and short thighs, both sexes."""
+    return [
+        Body(stature, mass, sex, {"thigh": STATURE_SHARES["thigh"] * stature * longer})
+        for sex in ("female", "male")
+        for stature, mass in ((150.0, 55.0), (175.0, 72.0), (200.0, 95.0))
+        for longer in (1.08, 0.93)
+    ]
+
+
+@pytest.mark.parametrize("load_kg", [60.0, 100.0])
+@pytest.mark.parametrize("body", twelve_bodies(), ids=lambda b: f"{b.sex} {b.stature_cm:.0f} {b.measured_cm['thigh']:.0f}")
+def test_bars_move_the_load_as_published(body: Body, load_kg: float) -> None:
+    """Wretenberg, Feng & Arborelius 1996 (from memory): high to low bar, hip 230 to 324 and knee 191 to 139 N·m, more lean. Gullett et al.
+    2009 (from memory): the front bar is carried most upright, and spares the back."""
+    build = Build(body)
+    high, low, front = (build.at_depth(0.0, Setup(bar, load_kg)) for bar in ("high", "low", "front"))
+    assert high.feasible and low.feasible and front.feasible  # ordinary limits reach a parallel squat
+    assert low.moments_nm["hip"] > high.moments_nm["hip"] and low.moments_nm["knee"] < high.moments_nm["knee"]
+    assert front.posture.trunk_lean < high.posture.trunk_lean < low.posture.trunk_lean
+    assert front.moments_nm["low_back"] < min(high.moments_nm["low_back"], low.moments_nm["low_back"])
+
+
+@pytest.mark.parametrize("body", twelve_bodies(), ids=lambda b: f"{b.sex} {b.stature_cm:.0f} {b.measured_cm['thigh']:.0f}")
+def test_held_bodies_reach_parallel_and_stand_in_balance(body: Body) -> None:
+    """On a belt the hands hold, on a rail the bar does: what holds makes up for the centre of mass, so that the moments about the foot's
+    middle add up to nothing."""
+    build = Build(body)
+    belt = Setup("belt", 60, support=Support.HANDS)
+    assert build.deepest(belt).posture.thigh_from_horizontal <= 0
+    free, rail = Setup("high", 60), Setup("high", 60, support=Support.RAIL)
+    for setup in (belt, rail):
+        answer = build.at_depth(0.0, setup)
+        push, height = build._support(answer.posture.points_cm, setup)
+        total, middle = build.mass + setup.load_kg, (build.heel_x + build.toe_x) / 2
+        away = build._centre(answer.posture.points_cm, setup) - middle
+        assert total * away + push * height == pytest.approx(0.0, abs=1e-6)
+    smith = build.at_depth(0.0, rail)
+    bar_x = smith.posture.points_cm["load"][0]
+    assert bar_x == pytest.approx((build.heel_x + build.toe_x) / 2 - rail.feet_forward_cm, abs=1e-6)  # the bar stays on its rail
+    assert smith.posture.trunk_lean < build.at_depth(0.0, free).posture.trunk_lean  # feet before the bar: more upright than free
+
+
+def test_two_limits_that_stop_a_squat_together_are_both_named() -> None:
+    build = Build(Body(175, 75, "male"), Limits(ankle_dorsiflexion=30, hip_flexion=125))
+    assert set(build.deepest(Setup("high", 60)).binding) >= {"ankle_dorsiflexion", "hip_flexion"}
+
+
+def test_the_back_of_the_thigh_ends_a_hinge_sooner_with_straighter_knees() -> None:
+    build = Build(Body(175, 75, "male"))
+    stiff, soft = build.hinge(140, 8, 60), build.hinge(140, 18, 60)
+    assert stiff.binding == soft.binding == ("hamstrings",)
+    assert soft.posture.hip_flexion - stiff.posture.hip_flexion == pytest.approx(10 * HIP_PER_KNEE)
+    assert stiff.posture.trunk_lean < 85  # nobody hangs the trunk below the level
+
+
+def test_opened_knees_are_loaded_about_their_own_axis() -> None:
+    """A vertical force under a leg whose plane is turned by 30°: in that plane its arm is longer than its shadow by 1 / cos 30°."""
+    build, setup = Build(Body(175, 75, "male")), Setup("high", 60, knees_open_deg=30)
+    posture = build.at_depth(10.0, setup).posture
+    parts = build._parts(posture.points_cm, setup)
+    above = sum(parts[n][0] * (posture.points_cm["knee"][0] - parts[n][1]) for n in ("hat", "load", "thighs")) * GRAVITY / 100
+    assert build.moments(posture, setup)["knee"] == pytest.approx(above / np.cos(np.radians(30)))
+
+
+def test_who_rides_the_sled_is_lifted_with_it() -> None:
+    """A hack squat without plates still loads the legs; a leg press without plates only with the legs' own weight."""
+    body = Body(175, 75, "male")
+    guided = GuidedBuild(body)
+    hack, press = (guided.at_depth(90.0, MACHINES[m]) for m in ("hack_squat", "leg_press"))
+    assert hack.moments_nm["knee"] > 50 and abs(press.moments_nm["knee"]) < 25
+    assert "low_back" not in hack.moments_nm  # what a pad carries nobody knows: no number, and no zero either
+    loaded = guided.at_depth(90.0, replace(MACHINES["hack_squat"], load_kg=75.0))
+    assert loaded.moments_nm["knee"] == pytest.approx(2 * hack.moments_nm["knee"], rel=0.35)
+
+
+def test_a_flat_pelvis_has_the_hip_joint_alone() -> None:
+    """AAOS 120° (from memory): on a press pelvis and low back give nothing, and ordinary bodies still reach about a right angle."""
+    for body in twelve_bodies():
+        deepest = GuidedBuild(body).deepest(MACHINES["leg_press"])
+        assert deepest.posture.hip_flexion <= 120.5 and deepest.posture.knee_flexion > 80
+
+
+def test_a_pendulum_turns_its_client_on_the_way_down() -> None:
+    guided = GuidedBuild(Body(175, 75, "male"))
+    high, low = (guided.posture(k, MACHINES["pendulum_squat"]) for k in (10.0, 110.0))
+    swung = low.trunk_lean - high.trunk_lean
+    assert swung > 10  # on a rail the trunk keeps its angle
+    rail = replace(MACHINES["pendulum_squat"], swing_cm=None)
+    assert guided.posture(10.0, rail).trunk_lean == pytest.approx(guided.posture(110.0, rail).trunk_lean)
+    hip_to_shoulder = np.hypot(*low.points_cm["shoulder"])
+    assert hip_to_shoulder == pytest.approx(guided.trunk)
+
+
+def test_a_filmed_depth_is_never_out_of_reach() -> None:
+    """A body whose model falls over before a depth it was filmed at is allowed off the middle of its foot as far as that takes."""
+    build, setup = Build(Body(180, 80, "male", {"thigh": 48.0}), Limits(ankle_dorsiflexion=33)), Setup("high", 20)
+    assert not build.at_depth(-5.0, setup).feasible
+    assert build.reaching(-5.0, setup).at_depth(-5.0, setup).feasible

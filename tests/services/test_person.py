@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from deepmirror.core.body.squat_model import Setup
+from deepmirror.core.body.squat_setup import Setup
 from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import check_client
 from deepmirror.services.clients.person import CURVES, PersonFile, deepest_against
@@ -120,7 +120,7 @@ def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bra
 def test_the_solver_answers_for_this_body(bram: PersonFile) -> None:
     solved = bram.solve(10.0, Setup("high", 60))
     assert solved.answer.feasible and {lever.change for lever in solved.levers} == {"heel_lift_cm", "knees_open_deg", "bar"}
-    for points in (deepest_against(bram.client, against, Setup("high", 60)) for against in CURVES):
+    for points in (deepest_against(bram.build(), against, Setup("high", 60)) for against in CURVES):
         assert all(b[1] <= a[1] + 0.3 for a, b in pairwise(points)) and points[0][0] == 0
     assert any("long" in words for words in bram.proportions())
 

@@ -7,6 +7,7 @@ parameters, J Biomech 29 (1996) 1223, table 4, from memory. The checks beside th
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 WINTER = "Winter, table 4.1"
@@ -58,12 +59,25 @@ DE_LEVA_WHOLE = {
     "male": {"head": 0.0694, "trunk": 0.4346, "upper_arm": 0.0271, "forearm": 0.0162, "hand": 0.0061},
     "female": {"head": 0.0668, "trunk": 0.4257, "upper_arm": 0.0255, "forearm": 0.0138, "hand": 0.0056},
 }
-USUAL_LIMITS_DEG = {"ankle_dorsiflexion": 35.0, "hip_flexion": 135.0, "knee_flexion": 140.0}
-"""Loaded lunge 35-45° and knee 135-150° as AAOS has them (from memory). Hip: 120° of the joint itself (AAOS), and about 15° that
-pelvis and low back give on the line from hip to shoulder before the pelvis visibly curls (common practice, no source)."""
-DEGREES_PER_CM_TO_WALL = 3.6  # knee-to-wall test; Bennell et al. 1998 (from memory)
+USUAL_MASS_KG = 70.0  # where nobody weighed the client; our own choice
+HIP_JOINT_DEG = 120.0  # hip flexion of the joint itself, pelvis flat; AAOS (from memory)
+PELVIS_GIVES_DEG = 28.0  # what pelvis and low back give on the line from hip to shoulder before the pelvis visibly curls; no source
+USUAL_LIMITS_DEG = {
+    "ankle_dorsiflexion": 38.0,  # loaded lunge, middle of the usual 35 to 45°; from memory (unloaded, AAOS has 20°)
+    "hip_flexion": HIP_JOINT_DEG + PELVIS_GIVES_DEG,
+    "knee_flexion": 140.0,  # 135 to 150°; AAOS (from memory)
+    "straight_leg_raise": 90.0,  # hip flexion with a straight knee, 80 to 100°; from memory
+}
+HIP_PER_KNEE = 0.5  # degrees of hip the back of the thigh gains per degree of knee bend: its lever at the knee is about half of that
+# at the hip; from memory
+KNEECAP_CM = 6.0  # the knee's centre behind the front of the kneecap; from memory
+MOST_DORSIFLEXION_DEG = 50.0  # no wall test says more; our own bound
 
 
-def dorsiflexion_from_wall(distance_cm: float) -> float:
-    """Loaded ankle dorsiflexion (degrees) from a knee-to-wall test's toe distance (cm)."""
-    return DEGREES_PER_CM_TO_WALL * distance_cm
+def dorsiflexion_from_wall(distance_cm: float, shank_cm: float, foot_cm: float) -> float:
+    """Loaded ankle dorsiflexion (degrees) from a knee-to-wall test: the toe's distance from the wall (cm), with the kneecap touching it.
+
+    Geometry: the knee's centre stands before the ankle by that distance and the foot's part before the ankle, less the kneecap's depth.
+    """
+    before = distance_cm + (1 - ANKLE_FROM_HEEL_SHARE) * foot_cm - KNEECAP_CM
+    return min(math.degrees(math.asin(min(max(before / shank_cm, 0.0), 1.0))), MOST_DORSIFLEXION_DEG)

@@ -1,110 +1,39 @@
-"""What this body must do: squats of a planar chain with the client's own lengths, masses and limits.
+"""What this body must do: the postures of a squat or a hinge that keep a body's limits and its balance, and the one it would take.
 
-Side plane, centimetres, x forward from the ankle, z up from the floor. The shank leans forward by s, the thigh stands d
-above the level, the trunk leans by t. With both knees open by an angle the legs' forward parts shorten by its cosine.
-Balance: the common centre of mass of body and load stays over the middle of the foot. Angles in degrees outside, radians
-inside. Static; moments are estimates for comparing set-ups, not tissue loads.
+The chain, its angles and its statics are told in squat_chain.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.body.anthropometry import (
-    ANKLE_FROM_HEEL_SHARE,
-    BALL_FROM_HEEL_SHARE,
-    HAT_CENTRE,
-    LOW_BACK_SHARE,
-    MASSES,
-    PELVIS_MASS,
-    STATURE_SHARES,
-    USUAL_LIMITS_DEG,
-)
+from deepmirror.core.body.anthropometry import HAT_CENTRE
 from deepmirror.core.body.client_body import Body
+from deepmirror.core.body.squat_chain import Chain
+from deepmirror.core.body.squat_setup import BARS, Answer, Limits, Posture, Setup, SetupEffect, Support
 from deepmirror.errors import CannotSolve
 
 Array = NDArray[np.float64]
 
-GRAVITY = 9.81  # m/s²; the standard value 9.80665 (CGPM 1901) rounded
-BALANCE_BAND = 0.08  # of the foot's length either way of the middle; common practice, no source
 LEAN_LIMIT_DEG = 80.0  # a trunk is not laid further over in a squat; common practice, no source
+HELD_LEAN_DEG, HELD_LEANS = 50.0, 11  # a trunk held by the hands leans no further; our own choice
 OPENING_MOST_GAIN = 1.0  # degrees of thigh depth per degree the knees open, at most; our own bound, no source
-OPENING_FREES_HIP = 0.3  # degrees of hip bend gained per degree the knees open; common practice, no source
+WIDEST_BAND, BAND_STEP = 0.3, 0.02  # of the foot: how far off its middle a filmed depth may put a body; our own choice
 STANDING_THIGH_DEG = 85.0  # thigh over level when standing; our own choice: near upright, where the solver begins
 DEEPEST_THIGH_DEG = -40.0  # no posture is looked for below; our own choice
-COMFORT_LEAN_DEG = 45.0  # weighs lean against ankle bend where a body has the choice; common practice, no source
+COMFORT_LEAN_DEG, HELD_COMFORT_DEG = 45.0, 30.0  # weighs lean against ankle bend, standing free and held; common practice, no source
+OFF_MIDDLE_COST = {False: 4.0, True: 0.06}  # of leaving the middle of the foot by the balance band: standing free, or held; our own choice
 SHANK_STEP_DEG, BALANCE_STEPS = 0.2, 5  # how finely postures are tried; our own choice
 BINDING_STEP_DEG = 0.3  # how near a limit counts as reached; our own choice
-# Where a load sits: along the trunk from the hip (share), and before (+) or behind it (cm); common practice, no source.
-BARS = {
-    "high": (1.0, -6.0),
-    "low": (0.92, -9.0),
-    "front": (1.0, 8.0),
-    "goblet": (0.85, 18.0),
-    "none": (1.0, 0.0),
-    "belt": (0.0, 0.0),
-    "hang": (1.0, 0.0),
-}
-
-
-@dataclass(frozen=True)
-class Setup:
-    """How a squat is set up. knee_block_cm: furthest the knee may pass the toe, None for no limit."""
-
-    bar: str = "high"
-    load_kg: float = 0.0
-    heel_lift_cm: float = 0.0
-    knees_open_deg: float = 0.0
-    knee_block_cm: float | None = None
-
-
-@dataclass(frozen=True)
-class Limits:
-    """Joint limits, degrees."""
-
-    ankle_dorsiflexion: float = USUAL_LIMITS_DEG["ankle_dorsiflexion"]
-    hip_flexion: float = USUAL_LIMITS_DEG["hip_flexion"]
-    knee_flexion: float = USUAL_LIMITS_DEG["knee_flexion"]
-    balance_band: float = BALANCE_BAND
-
-
-@dataclass(frozen=True)
-class Posture:
-    """One solved posture. Angles in degrees; com_over_foot_pct from heel (0) to toe (100)."""
-
-    ankle_dorsiflexion: float
-    knee_flexion: float
-    hip_flexion: float
-    trunk_lean: float
-    thigh_from_horizontal: float
-    knee_past_toe_cm: float
-    com_over_foot_pct: float
-    points_cm: dict[str, tuple[float, float]] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Answer:
-    """What the solver says to an ask; an ask that cannot be met comes back with the deepest posture there is."""
-
-    feasible: bool
-    binding_limit: str | None
-    posture: Posture
-    moments_nm: dict[str, float]
-
-
-@dataclass(frozen=True)
-class SetupEffect:
-    """What changing one thing of the set-up does. depth_gain is of the deepest posture (degrees of thigh, deeper positive);
-    lean and knee travel change at the asked depth (None where that depth cannot be reached either way)."""
-
-    change: str
-    by: float | str
-    depth_gain_deg: float
-    lean_change_deg: float | None
-    knee_travel_change_cm: float | None
+# Where in the range that its limits leave a body carries its shins: 0 as upright, 1 as far forward as it can. A low bar goes with the hips
+# back, one in front with an upright trunk. Set so that the published directions hold for twelve unlike bodies: low bar more hip and less
+# knee (Wretenberg 1996), front bar upright (Gullett 2009), both from memory.
+STYLE = {"high": 0.6, "low": 0.1, "front": 1.0, "goblet": 1.0, "none": 0.55}
+STYLE_STEP_DEG = 8.0  # how much a body minds standing off its style, against bend and lean; our own choice
+TOGETHER = 0.5  # a limit binds with another where loosening it buys this share of what the other does; our own choice
 
 
 @dataclass(frozen=True)
@@ -117,23 +46,18 @@ class _Options:
     fine: NDArray[np.bool_]
 
 
-class Build:
+class Build(Chain):
     """The solver for one body."""
 
     def __init__(self, body: Body, limits: Limits | None = None) -> None:
-        self.body, self.limits = body, limits or Limits()
-        cm = {name: body.length(name).cm for name in ("thigh", "shank", "foot", "trunk")}
-        self.thigh, self.shank, self.foot, self.trunk = cm["thigh"], cm["shank"], cm["foot"], cm["trunk"]
-        self.ankle_height = body.measured_cm.get("ankle_height", STATURE_SHARES["ankle_height"] * body.stature())
-        self.masses = MASSES[body.sex if body.sex in MASSES else "unspecified"]
-        self.mass = body.mass_kg or 70.0
-        self.heel_x, self.toe_x = -ANKLE_FROM_HEEL_SHARE * self.foot, (1 - ANKLE_FROM_HEEL_SHARE) * self.foot
+        super().__init__(body)
+        self.limits = limits or Limits()
 
     def at_depth(self, thigh_deg: float, setup: Setup) -> Answer:
         """The posture with the thigh this far above the level; the deepest one when that cannot be reached."""
         found = self._best(thigh_deg, setup, self.limits)
         if found is not None:
-            return Answer(True, None, found, self.moments(found, setup))
+            return Answer(True, (), found, self.moments(found, setup))
         return replace(self.deepest(setup), feasible=False)
 
     def deepest(self, setup: Setup) -> Answer:
@@ -145,17 +69,20 @@ class Build:
     def hinge(self, hip_flexion_deg: float, knee_flexion_deg: float, load_kg: float) -> Answer:
         """A hinge: knees kept softly bent, hips travelling back, the load hanging from the shoulders over the middle of the foot.
 
-        Answered with the deepest hinge when the hip's limit, or balance, stands before the asked hip flexion.
+        Answered with the deepest hinge when the hip's limit, the back of the thigh, or balance stands before the asked hip flexion.
         """
         setup = Setup("hang", load_kg)
-        wanted = min(hip_flexion_deg, self.limits.hip_flexion)
+        wanted = min(hip_flexion_deg, self.limits.hamstrings(knee_flexion_deg))
         best = self._hinge(wanted, knee_flexion_deg, setup)
-        binding = "hip_flexion" if wanted < hip_flexion_deg - 1e-9 else None
+        binding = None
+        if wanted < hip_flexion_deg - 1e-9:
+            binding = "hip_flexion" if wanted == self.limits.hip_flexion else "hamstrings"
         while best is None and wanted > 5:
             wanted, binding = wanted - 1.0, "balance"
             best = self._hinge(wanted, knee_flexion_deg, setup)
         posture = best or self._standing(Setup("none"))
-        return Answer(binding is None and best is not None, binding, posture, self.moments(posture, setup))
+        met = binding is None and best is not None
+        return Answer(met, (binding,) if binding else (), posture, self.moments(posture, setup))
 
     def _hinge(self, hip_deg: float, knee_deg: float, setup: Setup) -> Posture | None:
         """The balanced hinge posture: the shank leans as far as balance asks; None when no shank lean balances."""
@@ -183,6 +110,14 @@ class Build:
         lean = np.degrees(options.lean[options.fine])
         return (float(lean.min()), float(lean.max())) if len(lean) else None
 
+    def reaching(self, thigh_deg: float, setup: Setup) -> Build:
+        """The same body allowed off the middle of its foot until it reaches a depth that was filmed; as it is where no balance helps."""
+        for band in np.arange(self.limits.balance_band, WIDEST_BAND, BAND_STEP):
+            wider = Build(self.body, replace(self.limits, balance_band=float(band)))
+            if wider._options(thigh_deg, setup, wider.limits).fine.any():
+                return wider
+        return self
+
     def deepest_deg(self, setup: Setup) -> float:
         """Thigh angle (degrees over level) of the deepest posture."""
         return self._deepest_deg(setup, self.limits)
@@ -193,7 +128,9 @@ class Build:
             ("heel_lift_cm", 2.0, replace(setup, heel_lift_cm=setup.heel_lift_cm + 2.0)),
             ("knees_open_deg", 10.0, replace(setup, knees_open_deg=setup.knees_open_deg + 10.0)),
         ]
-        if setup.load_kg > 0:
+        if setup.support is Support.RAIL:
+            changes.append(("feet_forward_cm", 10.0, replace(setup, feet_forward_cm=setup.feet_forward_cm + 10.0)))
+        elif setup.load_kg > 0 and setup.support is Support.NONE:
             changes += [("bar", bar, replace(setup, bar=bar)) for bar in ("high", "low", "front", "goblet") if bar != setup.bar]
         before, deepest = self._best(thigh_deg, setup, self.limits), self._deepest_deg(setup, self.limits)
         out = []
@@ -236,15 +173,16 @@ class Build:
                 low = middle
         return high
 
-    def _binding(self, depth: float, setup: Setup) -> str | None:
-        """The limit whose loosening buys most depth."""
+    def _binding(self, depth: float, setup: Setup) -> tuple[str, ...]:
+        """The limits whose loosening buys depth, the one that buys most first, and those that buy nearly as much with it."""
         if depth <= DEEPEST_THIGH_DEG:
-            return None
+            return ()
         looser = {
             name: replace(self.limits, **{name: getattr(self.limits, name) + 3.0})
             for name in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")
         }
-        looser["balance"] = replace(self.limits, balance_band=self.limits.balance_band + 0.005)
+        if setup.support is Support.NONE:
+            looser["balance"] = replace(self.limits, balance_band=self.limits.balance_band + 0.005)
         setups = dict.fromkeys(looser, setup)
         if setup.knee_block_cm is not None:
             looser["knee_block"] = self.limits
@@ -252,15 +190,13 @@ class Build:
         # most often one limit alone buys anything: only where several do is it worth finding out how much
         helps = [n for n in looser if self._options(depth - BINDING_STEP_DEG, setups[n], looser[n]).fine.any()]
         if len(helps) <= 1:
-            return helps[0] if helps else "balance"
-        return max(helps, key=lambda n: depth - self._deepest_deg(setups[n], looser[n]))
-
-    def heel_angle_deg(self, heel_lift_cm: float) -> float:
-        """How far a raised heel tilts the foot: extra room for the ankle."""
-        return float(np.degrees(np.arctan2(heel_lift_cm, BALL_FROM_HEEL_SHARE * self.foot)))
+            return tuple(helps) or ("balance",)
+        gains = {n: depth - self._deepest_deg(setups[n], looser[n]) for n in helps}
+        most = max(gains.values())
+        return tuple(n for n in sorted(gains, key=lambda n: -gains[n]) if gains[n] >= TOGETHER * most)
 
     def _options(self, thigh_deg: float, setup: Setup, limits: Limits) -> _Options:
-        """Every posture at a depth, by shank lean (rows) and place of the centre of mass in its band (columns)."""
+        """Every posture at a depth, by shank lean (rows) and by place of the centre of mass in its band, or lean where held (columns)."""
         tilt = self.heel_angle_deg(setup.heel_lift_cm)
         top = limits.ankle_dorsiflexion + tilt
         s = np.radians(np.append(np.arange(-5.0, top, SHANK_STEP_DEG), top))[:, None]
@@ -268,17 +204,22 @@ class Build:
         d, open_ = np.radians(thigh_deg), np.radians(setup.knees_open_deg)
         knee_x = self.shank * np.sin(s) * np.cos(open_)
         hip_x = knee_x - self.thigh * np.cos(d) * np.cos(open_)
-        t = self._lean_for_balance(hip_x, knee_x, (self.heel_x + self.toe_x) / 2 + share * self.foot, setup)
-        knee = np.degrees(s) + 90 - thigh_deg + 0 * share
+        middle = (self.heel_x + self.toe_x) / 2
+        if setup.support is Support.NONE:
+            t = self._lean_for_balance(hip_x, knee_x, middle + share * self.foot, setup)
+        else:
+            t = self._lean_when_held(hip_x, middle, setup)
+            share = (self._centre_at(hip_x, knee_x, t, setup) - middle) / self.foot
+        knee = np.degrees(s) + 90 - thigh_deg + 0 * t
         cosine = np.sin(t) * np.cos(d) * np.cos(open_) - np.cos(t) * np.sin(d)
         hip = 180 - np.degrees(np.arccos(np.clip(cosine, -1, 1)))
         fine = np.isfinite(t) & (np.degrees(t) <= LEAN_LIMIT_DEG) & (np.degrees(t) >= -10)
         fine &= (knee <= limits.knee_flexion) & (knee >= -5)
         # between opened knees the hip's own limit would let the trunk fold on below the thighs
         fine &= np.pi / 2 - t >= np.arctan2(-np.sin(d), np.cos(d) * np.cos(open_))
-        fine &= hip <= limits.hip_flexion + OPENING_FREES_HIP * setup.knees_open_deg
+        fine &= hip <= limits.hip_flexion
         if setup.knee_block_cm is not None:
-            fine &= knee_x - self.toe_x <= setup.knee_block_cm + 0 * share
+            fine &= knee_x - self.toe_x <= setup.knee_block_cm + 0 * t
         return _Options(s, share, t, fine)
 
     def _best(self, thigh_deg: float, setup: Setup, limits: Limits) -> Posture | None:
@@ -288,113 +229,49 @@ class Build:
             return None
         bend = (np.degrees(options.shank) - self.heel_angle_deg(setup.heel_lift_cm)) / max(limits.ankle_dorsiflexion, 1.0)
         off_middle = options.share / max(limits.balance_band, 1e-6)
-        cost = np.maximum(bend, 0) ** 2 + (np.degrees(options.lean) / COMFORT_LEAN_DEG) ** 2 + 4 * off_middle**2
+        held = setup.support is not Support.NONE
+        cost = np.maximum(bend, 0) ** 2 + (np.degrees(options.lean) / (HELD_COMFORT_DEG if held else COMFORT_LEAN_DEG)) ** 2
+        cost = cost + OFF_MIDDLE_COST[held] * off_middle**2
+        if not held and setup.bar in STYLE:
+            able = options.shank[options.fine.any(axis=1), 0]
+            wanted = able.min() + STYLE[setup.bar] * (able.max() - able.min())
+            cost = cost + np.cos(np.radians(thigh_deg)) * (np.degrees(options.shank - wanted) / STYLE_STEP_DEG) ** 2
         i, k = np.unravel_index(int(np.argmin(np.where(options.fine, cost, np.inf))), options.fine.shape)
         return self._posture(float(options.shank[i, 0]), float(np.radians(thigh_deg)), float(options.lean[i, k]), setup)
 
-    def _lean_for_balance(self, hip_x: Array, knee_x: Array, target: Array, setup: Setup) -> Array:
-        """Trunk lean (rad) that brings the common centre of mass over x = target; NaN where none does."""
+    def _tilting(self, hip_x: Array, knee_x: Array, setup: Setup) -> tuple[Array, float, float]:
+        """Of the first moment of all parts about the ankle (kg·cm): what does not change with the trunk's lean, what goes with its sine,
+        and what with its cosine."""
         m, load = self.masses, setup.load_kg
         thigh_x = hip_x + m.thigh_centre * (knee_x - hip_x)
         shank_x = knee_x * (1 - m.shank_centre)
         foot_x = self.heel_x + m.foot_centre * self.foot
         legs = 2 * self.mass * (m.thigh * thigh_x + m.shank * shank_x + m.foot * foot_x)
         along, before = BARS[setup.bar]
-        up = self.mass * m.hat * HAT_CENTRE * self.trunk + load * along * self.trunk
-        ahead = load * before
-        total = self.mass + load
-        # legs + (hat + load) * hip_x + up * sin t + ahead * cos t = total * target
-        need = total * target - legs - (self.mass * m.hat + load) * hip_x
-        size, phase = np.hypot(up, ahead), np.arctan2(ahead, up)
-        ratio = need / size
-        with np.errstate(invalid="ignore"):
-            return np.where(np.abs(ratio) <= 1, np.arcsin(np.clip(ratio, -1, 1)) - phase, np.nan)
+        still = legs + (self.mass * m.hat + load) * hip_x
+        return still, self.mass * m.hat * HAT_CENTRE * self.trunk + load * along * self.trunk, load * before
 
-    def _posture(self, s: float, d: float, t: float, setup: Setup) -> Posture:
-        points = self.points(s, d, t, setup)
-        x = self._centre(points, setup)
-        tilt = self.heel_angle_deg(setup.heel_lift_cm)
-        open_ = np.radians(setup.knees_open_deg)
-        cosine = float(np.sin(t) * np.cos(d) * np.cos(open_) - np.cos(t) * np.sin(d))
-        return Posture(
-            float(np.degrees(s)) - tilt,
-            float(np.degrees(s) + 90 - np.degrees(d)),
-            180 - float(np.degrees(np.arccos(np.clip(cosine, -1, 1)))),
-            float(np.degrees(t)),
-            float(np.degrees(d)),
-            points["knee"][0] - self.toe_x,
-            100 * (x - self.heel_x) / self.foot,
-            points,
-        )
+    def _centre_at(self, hip_x: Array, knee_x: Array, lean: Array, setup: Setup) -> Array:
+        """Where the common centre of mass lies at a lean (rad), cm before the ankle."""
+        still, sine, cosine = self._tilting(hip_x, knee_x, setup)
+        return (still + sine * np.sin(lean) + cosine * np.cos(lean)) / (self.mass + setup.load_kg)
 
-    def points(self, s: float, d: float, t: float, setup: Setup) -> dict[str, tuple[float, float]]:
-        """Joint centres, bar and foot ends (x, z) cm in the side plane for shank, thigh and trunk angles (rad)."""
-        open_ = np.cos(np.radians(setup.knees_open_deg))
-        lift = setup.heel_lift_cm
-        base = self.ankle_height + lift * (BALL_FROM_HEEL_SHARE - ANKLE_FROM_HEEL_SHARE) / BALL_FROM_HEEL_SHARE
-        knee = (self.shank * np.sin(s) * open_, base + self.shank * np.cos(s))
-        hip = (knee[0] - self.thigh * np.cos(d) * open_, knee[1] + self.thigh * np.sin(d))
+    def _lean_for_balance(self, hip_x: Array, knee_x: Array, target: Array, setup: Setup) -> Array:
+        """Trunk lean (rad) that brings the common centre of mass over x = target; NaN where none does."""
+        still, sine, cosine = self._tilting(hip_x, knee_x, setup)
+        return _solved_lean((self.mass + setup.load_kg) * target - still, sine, cosine)
+
+    def _lean_when_held(self, hip_x: Array, middle: float, setup: Setup) -> Array:
+        """Trunk leans (rad) a held body may take: any that the hands hold, or the one that keeps the bar on its rail."""
+        if setup.support is Support.HANDS:
+            return np.radians(np.linspace(0.0, HELD_LEAN_DEG, HELD_LEANS))[None, :] + 0 * hip_x
         along, before = BARS[setup.bar]
-        unit, front = (np.sin(t), np.cos(t)), (np.cos(t), -np.sin(t))
+        return _solved_lean(middle - setup.feet_forward_cm - hip_x, along * self.trunk, before)
 
-        def at(share: float, out: float = 0.0) -> tuple[float, float]:
-            reach = share * self.trunk
-            return hip[0] + reach * unit[0] + out * front[0], hip[1] + reach * unit[1] + out * front[1]
 
-        raw = {
-            "ankle": (0.0, base),
-            "knee": knee,
-            "hip": hip,
-            "shoulder": at(1.0),
-            "low_back": at(LOW_BACK_SHARE),
-            "load": at(along, before),
-            "heel": (self.heel_x, lift),
-            "toe": (self.toe_x, 0.0),
-        }
-        return {k: (float(x), float(z)) for k, (x, z) in raw.items()}
-
-    def _parts(self, points: dict[str, tuple[float, float]], setup: Setup) -> dict[str, tuple[float, float]]:
-        """Mass (kg, both sides) and x (cm) of every part."""
-        m = self.masses
-        x = {k: p[0] for k, p in points.items()}
-
-        def mix(a: str, b: str, share: float) -> float:
-            return x[a] + share * (x[b] - x[a])
-
-        return {
-            "hat": (self.mass * m.hat, mix("hip", "shoulder", HAT_CENTRE)),
-            "thighs": (2 * self.mass * m.thigh, mix("hip", "knee", m.thigh_centre)),
-            "shanks": (2 * self.mass * m.shank, mix("knee", "ankle", m.shank_centre)),
-            "feet": (2 * self.mass * m.foot, x["heel"] + m.foot_centre * self.foot),
-            "load": (setup.load_kg, x["load"]),
-        }
-
-    def _centre(self, points: dict[str, tuple[float, float]], setup: Setup) -> float:
-        parts = self._parts(points, setup).values()
-        return sum(kg * x for kg, x in parts) / sum(kg for kg, _ in parts)
-
-    def moments(self, posture: Posture, setup: Setup, rise_m_s2: float = 0.0) -> dict[str, float]:
-        """Sagittal moments (N·m), both legs together; a demand on the extensors is positive.
-
-        Static, or with a measured upward acceleration (m/s²) that body and load share: everything then weighs as if gravity
-        were that much larger, which takes the accelerations of the parts against one another for small.
-        """
-        weight = GRAVITY + rise_m_s2
-        points = posture.points_cm
-        parts = self._parts(points, setup)
-
-        def arm(names: tuple[str, ...], joint: str) -> float:
-            return sum(parts[n][0] * (parts[n][1] - points[joint][0]) for n in names) * weight / 100
-
-        pelvis = PELVIS_MASS * self.mass
-        above_kg = self.mass * self.masses.hat - pelvis
-        # what is left of head, arms and trunk without the pelvis has its centre further up
-        share = (self.mass * self.masses.hat * HAT_CENTRE - pelvis * LOW_BACK_SHARE / 2) / above_kg
-        hat_x = points["hip"][0] + share * (points["shoulder"][0] - points["hip"][0])
-        back = above_kg * (hat_x - points["low_back"][0]) + parts["load"][0] * (parts["load"][1] - points["low_back"][0])
-        return {
-            "ankle": arm(("hat", "load", "thighs", "shanks"), "ankle"),
-            "knee": -arm(("hat", "load", "thighs"), "knee"),
-            "hip": arm(("hat", "load"), "hip"),
-            "low_back": back * weight / 100 if setup.bar != "belt" else above_kg * (hat_x - points["low_back"][0]) * weight / 100,
-        }
+def _solved_lean(need: Array, sine: float, cosine: float) -> Array:
+    """Lean (rad) at which sine · sin + cosine · cos comes to `need`; NaN where none does."""
+    size, phase = np.hypot(sine, cosine), np.arctan2(cosine, sine)
+    ratio = need / size
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.where(np.abs(ratio) <= 1, np.arcsin(np.clip(ratio, -1, 1)) - phase, np.nan))

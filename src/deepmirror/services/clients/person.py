@@ -12,8 +12,9 @@ import numpy as np
 from deepmirror.core.body.anthropometry import STATURE_SHARES
 from deepmirror.core.body.client_body import JOINT_SHARE
 from deepmirror.core.body.machine_model import MACHINES
-from deepmirror.core.body.squat_model import Answer, Build, SetupEffect
-from deepmirror.core.body.squat_model import Setup as Setup
+from deepmirror.core.body.squat_model import Build
+from deepmirror.core.body.squat_setup import Answer, SetupEffect
+from deepmirror.core.body.squat_setup import Setup as Setup
 from deepmirror.core.camera.sagittal_fit import film_length
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
@@ -26,8 +27,11 @@ from deepmirror.services.common.plausible import impossible_lengths
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.build_feedback import DISAGREE_DEG
+from deepmirror.services.posture.known_limits import FilmLimits, KnownLimit, film_limits, known_limits, limits_from
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
-from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, body_of, limits_of, solve_posture
+from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, film_setup, solve_posture
 
 RANGES_CM = {
     "thigh": (25, 65),
@@ -38,7 +42,12 @@ RANGES_CM = {
     "hip_breadth": (12, 50),
     "seat_to_floor": (25, 65),
 }
-LIMIT_NAMES = {"ankle_dorsiflexion": "Ankle bend", "hip_flexion": "Hip bend", "knee_flexion": "Knee bend"}
+LIMIT_NAMES = {
+    "ankle_dorsiflexion": "Ankle bend",
+    "hip_flexion": "Hip bend",
+    "knee_flexion": "Knee bend",
+    "straight_leg_raise": "Straight leg raise",
+}
 SCHOOLS = {
     "shallow_depth": ("Depth", ("parallel", "below_parallel", "box")),
     "knee_past_toe": ("Knee past toes", ("allowed", "never")),
@@ -80,7 +89,8 @@ class LengthRow:
 @dataclass(frozen=True)
 class FilmView:
     """What one film showed of this body: lengths by segment (cm, u), each rep's depth and lean (degrees), and the posture of
-    its deepest rep: shank from upright, thigh over level, trunk lean (degrees); None where the film does not show it."""
+    its deepest rep: shank from upright, thigh over level, trunk lean (degrees); None where the film does not show it. setup: how a free
+    squat was lifted; limits: what the film says of the joints'."""
 
     film_id: int
     lengths: dict[str, tuple[float, float]]
@@ -89,6 +99,9 @@ class FilmView:
     deepest_deg: tuple[float, float, float] | None = None
     movement: str = ""
     side: Side | None = None
+    day: str = ""
+    setup: Setup | None = None
+    limits: FilmLimits | None = None
 
 
 @dataclass(frozen=True)
@@ -98,6 +111,7 @@ class Solved:
     answer: Answer
     deepest: Answer
     find_levers: Callable[[], list[SetupEffect]]
+    disagree_deg: float = 0.0  # how much deeper than the model reaches a film went
 
     @cached_property
     def levers(self) -> list[SetupEffect]:
@@ -248,16 +262,43 @@ class PersonFile:
     def machine(self, movement: str, depth_deg: float, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
         """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
         ask = PostureRequest(movement, depth_deg, None, 0.0, knees_open_deg, load_kg, foot_height_cm)
-        answer, levers = solve_posture(self.client, ask)
-        return Solved(answer, solve_posture(self.client, replace(ask, depth="deepest"))[0], levers)
+        films = self.film_limits()
+        answer, levers = solve_posture(self.client, ask, films)
+        return Solved(answer, solve_posture(self.client, replace(ask, depth="deepest"), films)[0], levers)
+
+    def film_limits(self) -> list[FilmLimits]:
+        """What the newest films say of this body's limits, the newest first."""
+        return [v.limits for v in self.views if v.limits is not None]
+
+    def limits(self) -> dict[str, KnownLimit]:
+        """Each joint's limit with how it is known."""
+        return known_limits(self.client, self.film_limits())
+
+    def newest_setup(self) -> Setup | None:
+        """Load, bar, shoe and opening of the newest free squat that was filmed; None without one."""
+        return next((v.setup for v in self.views if v.setup is not None), None)
+
+    def build(self) -> Build:
+        """The solver for this body, within the limits that record and films give it."""
+        return Build(body_of(self.client), limits_from(self.limits()))
+
+    def filmed_deg(self) -> tuple[float, str] | None:
+        """The deepest squat the films show: thigh over level (degrees) and the film's day."""
+        seen = [(min(v.depths_deg), v.day) for v in self.views if v.depths_deg and v.setup is not None]
+        return min(seen) if seen else None
 
     def solve(self, depth_deg: float, setup: Setup) -> Solved:
-        """The build solver for this body: posture, levers and the deepest posture."""
-        build = Build(body_of(self.client), limits_of(self.client))
+        """The build solver for this body: posture, levers and the deepest posture. A depth that was filmed is not refused: the body is
+        allowed off the middle of its foot until it reaches it, and where it does not, the answer says how far model and film disagree."""
+        build, filmed = self.build(), self.filmed_deg()
+        if filmed is not None:
+            build = build.reaching(filmed[0], setup)
         deepest = build.deepest(setup)
-        reachable = depth_deg >= deepest.posture.thigh_from_horizontal - DEPTH_STEP_DEG
+        model_deg = deepest.posture.thigh_from_horizontal
+        reachable = depth_deg >= model_deg - DEPTH_STEP_DEG
         answer = build.at_depth(depth_deg, setup) if reachable else replace(deepest, feasible=False)
-        return Solved(answer, deepest, lambda: build.levers(depth_deg, setup))
+        disagree = max(model_deg - filmed[0], 0.0) if filmed is not None else 0.0
+        return Solved(answer, deepest, lambda: build.levers(depth_deg, setup), disagree if disagree > DISAGREE_DEG else 0.0)
 
     def read_films(self, progress: Progress) -> list[FilmView]:
         """What the newest measured films show of this body, and their state concluded anew with the present record."""
@@ -266,13 +307,13 @@ class PersonFile:
         for i, record in enumerate(mine[:NEWEST_FILMS]):
             progress.report(i / max(len(mine), 1), "reading films")
             try:
-                out.append(self._read(record.id))
+                out.append(self._read(record.id, record.arrived_at))
             except (BadBrief, BadFilm, CannotSolve):
                 continue
         progress.report(1.0, "done")
         return out
 
-    def _read(self, film_id: int) -> FilmView:
+    def _read(self, film_id: int, arrived_at: str) -> FilmView:
         film, brief, evidence = self.library.open_analysis(film_id)
         with film:
             if evidence is None:
@@ -289,7 +330,9 @@ class PersonFile:
         leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
         side = one_side(analysis) if analysis.movement.one_leg else None
         deepest = _deepest_posture(analysis) if goes_deep else None
-        return FilmView(film_id, lengths, depths, leans, deepest, analysis.movement.title, side)
+        setup, day = film_setup(brief.file, scene.plane), arrived_at[:10]
+        limits = film_limits(analysis.movement, analysis.measured, f"{analysis.movement.title}, {day}")
+        return FilmView(film_id, lengths, depths, leans, deepest, analysis.movement.title, side, day, setup, limits)
 
     def left_and_right(self) -> list[str]:
         """Left against right from the newest pair of one-leg films of one movement, in lines; empty without such a pair."""
@@ -308,16 +351,15 @@ class PersonFile:
         if seen is None:
             return None
         shank, thigh, lean = np.radians(seen)
-        return Build(body_of(self.client), limits_of(self.client)).points(float(shank), float(thigh), float(lean), setup)
+        return self.build().points(float(shank), float(thigh), float(lean), setup)
 
     def words(self, cm: float) -> str:
         """A length as this client reads it."""
         return length_words(cm, self.client.imperial)
 
 
-def deepest_against(client: ClientPart, against: str, setup: Setup) -> list[tuple[float, float]]:
+def deepest_against(build: Build, against: str, setup: Setup) -> list[tuple[float, float]]:
     """Deepest thigh angle (degrees) of a body against one of CURVES, as (x, y) pairs."""
-    build = Build(body_of(client), limits_of(client))
     change, values = CURVES[against]
     return [(x, build.deepest_deg(change(setup, x))) for x in values]
 

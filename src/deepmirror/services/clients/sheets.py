@@ -17,7 +17,9 @@ from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, PostureRequest, body_of, limits_of, solve_build
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.known_limits import film_limits, limits_of
+from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, PostureRequest, film_setup, limit_words, solve_build
 from deepmirror.store.forget import sheet_folder
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
@@ -35,7 +37,7 @@ def make_sheet(library: FilmLibrary, client_id: int, movement_id: str, last: Ana
         movement.start or "as agreed",
         library.now().strftime("%d %B %Y"),
         (*movement.setup, movement.breathing),
-        tuple(_lines(client, movement)),
+        tuple(_lines(client, movement, last)),
         tuple(_last_time(last)) if last is not None else (),
         tuple(client.pain),
         tuple((p.title, pathway_lines(library, p)) for p in pathways_for(client.pain)),
@@ -80,7 +82,7 @@ def _cm(low: float, high: float | None = None) -> str:
     return f"{low:.0f} cm" if high is None else f"{low:.0f} to {high:.0f} cm"
 
 
-def _lines(client: ClientPart, movement: Movement) -> list[SheetLine]:
+def _lines(client: ClientPart, movement: Movement, last: Analysis | None) -> list[SheetLine]:
     body = body_of(client)
     if not body.known():
         return [SheetLine("Numbers", "not known", "give the client's stature or her lengths in the Person room")]
@@ -95,35 +97,41 @@ def _lines(client: ClientPart, movement: Movement) -> list[SheetLine]:
         shoulders = body.joint_breadth("biacromial")
         out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder joints, {shoulders.source}"))
         out.append(SheetLine("Toes out", "0 to 30° each", f"up to one clock hour; {COMMON}, comfort decides"))
-    return out + _solved(client, movement)
+    return out + _solved(client, movement, last)
 
 
-def _solved(client: ClientPart, movement: Movement) -> list[SheetLine]:
-    """What the build solver says of the depth this body has."""
-    body, limits = body_of(client), limits_of(client)
+def _solved(client: ClientPart, movement: Movement, last: Analysis | None) -> list[SheetLine]:
+    """What the build solver says of the depth this body has, as it was lifted on the last film: its load, its shoe, its knees' opening."""
+    shown = film_limits(movement, last.measured, "last film") if last is not None else None
+    films = [shown] if shown is not None else []
+    body, limits = body_of(client), limits_of(client, films)
+    load = (last.brief.file.load_kg or 0.0) if last is not None else 0.0
     if movement.id in MACHINES:
-        machine = MACHINES[movement.id]
+        machine = replace(MACHINES[movement.id], load_kg=load)
         build = GuidedBuild(body, limits)
         deepest = build.deepest(machine)
         higher = build.deepest(replace(machine, foot_height_cm=machine.foot_height_cm + 8.0))
         gain = higher.posture.knee_flexion - deepest.posture.knee_flexion
         reach = f"about {deepest.posture.knee_flexion:.0f}° of knee bend"
         return [
-            SheetLine("Deepest this build has", reach, "build solver, usual machine angles"),
+            SheetLine("Deepest this build has", reach, f"build solver, usual machine angles; then {limit_words(deepest.binding)}"),
             SheetLine("Feet 8 cm higher", f"{gain:+.0f}° of knee bend", "build solver"),
         ]
     if movement.id not in FREE_SQUATS and movement.id not in HINGES:
         return []
     try:
-        deepest, levers = solve_build(client, PostureRequest(movement.id, "deepest"))
+        setup = film_setup(last.brief.file, last.scene.plane) if last is not None else None
+        opened = setup.knees_open_deg if setup is not None else 0.0
+        ask = PostureRequest(movement.id, "deepest", None, client.shoe_heel_cm, opened, load)
+        deepest, levers = solve_build(client, ask, films)
     except BadBrief:
         return []
     if movement.id in HINGES:
         reach = f"about {deepest.posture.hip_flexion:.0f}° of hip bend"
-        return [SheetLine("Down to", reach, "hip limit; go lower set by set with a flat back")]
+        return [SheetLine("Down to", reach, f"then {limit_words(deepest.binding)}; go lower set by set with a flat back")]
     thigh = deepest.posture.thigh_from_horizontal
     words = f"thigh {abs(thigh):.0f}° {'below' if thigh < 0 else 'above'} level"
-    out = [SheetLine("Deepest this build has", words, f"build solver; {deepest.binding_limit or 'nothing'} stops it".replace("_", " "))]
+    out = [SheetLine("Deepest this build has", words, f"build solver at {load:g} kg; then {limit_words(deepest.binding)}")]
     lift = next((v for v in levers if v.change == "heel_lift_cm"), None)
     if lift is not None:
         out.append(SheetLine(f"Heels {lift.by} cm higher", f"{lift.depth_gain_deg:+.0f}° of depth", "build solver"))

@@ -34,8 +34,8 @@ from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.observation import keyframes
 from deepmirror.services.films.repetitions import Repetitions, repetitions, sled_travel
+from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
-from deepmirror.services.posture.posture_commands import body_of
 
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
@@ -100,7 +100,8 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
-    judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build_view(brief.file, scene, measured))
+    build = build_view(brief.file, scene, measured, setting.movement)
+    judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build)
     judgement = judgement.asking(*_asked_again(trajectories.loose, evidence.times))
     if found.leaps:
         judgement = judgement.asking(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"))

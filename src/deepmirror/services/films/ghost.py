@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
-from deepmirror.core.body.squat_model import STANDING_THIGH_DEG, Answer, Build, Posture, Setup
+from deepmirror.core.body.squat_model import STANDING_THIGH_DEG, Build
+from deepmirror.core.body.squat_setup import Answer, Posture, Setup
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.views import facing
 from deepmirror.services.films.analysis import Analysis
-from deepmirror.services.posture.posture_commands import body_of, film_setup, limits_of
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.known_limits import film_limits, limits_of
+from deepmirror.services.posture.posture_commands import film_setup
 
 Pixel = tuple[float, float]
 LINES = (("shoulder", "hip"), ("hip", "knee"), ("knee", "ankle"), ("heel", "toe"))
@@ -36,7 +39,7 @@ class GhostMaker:
     def __init__(self, analysis: Analysis) -> None:
         self._analysis = analysis
         client = analysis.brief.file.client
-        self.setup = film_setup(analysis.movement.id, client, analysis.brief.file.load_kg)
+        self.setup = film_setup(analysis.brief.file, analysis.scene.plane)
         near = near_side(analysis.scene.view)
         self.reason = None
         if near is None:
@@ -46,10 +49,9 @@ class GhostMaker:
         elif analysis.scene.px_per_cm is None:
             self.reason = "The film has no scale: give a known length or the client's measured leg."
         self._near = near or "left"
-        self._build = Build(body_of(client), limits_of(client))
+        shown = [f for f in [film_limits(analysis.movement, analysis.measured, "this film")] if f is not None]
+        self._build = Build(body_of(client), limits_of(client, shown))
         self.target_deg = self._target()
-        if self.reason is None:
-            self._fit_opening(analysis)
 
     def _target(self) -> float:
         """Thigh angle of the agreed depth, or the deepest this body has when that cannot be reached."""
@@ -59,11 +61,6 @@ class GhostMaker:
             return 0.0
         high = fault.targets[judgement.schools.get(fault.code, fault.school)].high
         return min(float(high if high is not None else 0.0), 0.0) if high is not None and high <= 5 else float(high or 0.0)
-
-    def _fit_opening(self, analysis: Analysis) -> None:
-        plane = analysis.scene.plane
-        if plane is not None and self.setup is not None:
-            self.setup = replace(self.setup, knees_open_deg=float(np.clip(plane.parameters.thigh_deg, 0, 35)))
 
     @cached_property
     def _deepest(self) -> Answer:

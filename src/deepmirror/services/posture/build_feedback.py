@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build, Limits, Setup, SetupEffect
+from deepmirror.core.body.squat_model import OPENING_MOST_GAIN, Build
+from deepmirror.core.body.squat_setup import Limits, Setup, SetupEffect, hip_limit_of_flat
 from deepmirror.core.measures.contact_measures import distances
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.motion.reps import rise_acceleration
@@ -15,38 +16,45 @@ from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.causes import Limit
 from deepmirror.judge.findings import BuildView, Measured
-from deepmirror.services.posture.posture_commands import body_of, film_setup, limits_of
+from deepmirror.movements.schema import Movement
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.known_limits import JOINTS, film_limits, known_limits, limits_from, limits_of
+from deepmirror.services.posture.posture_commands import film_setup, limit_words
 
 ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
+DISAGREE_DEG = 1.0  # model and film this far apart are told to disagree; our own choice
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
 
 
-def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured) -> BuildView | None:
+def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, movement: Movement) -> BuildView | None:
     """The solver's targets and levers for this film's client; None where the solver does not know the movement or the view."""
     if file.movement in MACHINES:
         return _machine_view(file, scene, measured)
-    setup = film_setup(file.movement, file.client, file.load_kg)
+    setup = film_setup(file, scene.plane)
     if setup is None or scene.near is None or not body_of(file.client).known():
         return None
     depths = [v["thigh_from_horizontal_min_deg"].value for v in measured.reps if "thigh_from_horizontal_min_deg" in v]
     if not depths:
         return None
-    if scene.plane is not None:
-        setup = replace(setup, knees_open_deg=float(np.clip(scene.plane.parameters.thigh_deg, 0, 35)))
-    build, depth = Build(body_of(file.client), limits_of(file.client)), float(np.median(depths))
+    shown = film_limits(movement, measured, "this film")
+    known = known_limits(file.client, [shown] if shown is not None else [])
+    depth, limits = float(np.median(depths)), limits_from(known)
+    build = Build(body_of(file.client), limits).reaching(depth, setup)
     deepest = build.deepest(setup)
-    reached = max(depth, deepest.posture.thigh_from_horizontal)
-    band = build.lean_band(reached, setup)
-    words = [
-        f"deepest this build reaches: thigh {deepest.posture.thigh_from_horizontal:.0f}° over level, then {_limit(deepest.binding_limit)}"
-    ]
+    model_deg = deepest.posture.thigh_from_horizontal
+    reached = max(depth, model_deg)
+    words = [f"deepest this build reaches: thigh {model_deg:.0f}° over level, then {limit_words(deepest.binding)}"]
+    words.append("limits taken: " + ", ".join(f"{name.replace('_', ' ')} {known[name].words}" for name in JOINTS))
+    if model_deg > depth + DISAGREE_DEG:
+        words.append(f"film and model disagree by {model_deg - depth:.0f}°: the film reached {depth:.0f}°, and the film counts")
     lean = None
+    band = build.lean_band(reached, setup)
     if band is not None:
         lean = Band(None, band[1] + LEAN_MARGIN_DEG)
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
     words += _dynamics(scene, build, setup, reached)
-    words += [_lever(lever, build, deepest.posture.thigh_from_horizontal) for lever in build.levers(reached, setup)[:2]]
-    return BuildView(lean, tuple(words), limit=_binding(deepest.binding_limit, limits_of(file.client)))
+    words += [_lever(lever, build, model_deg) for lever in build.levers(reached, setup)[:2]]
+    return BuildView(lean, tuple(words), limit=_binding(deepest.binding_limit, limits))
 
 
 def _binding(joint: str | None, limits: Limits) -> Limit | None:
@@ -67,7 +75,7 @@ def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured
     machine, limits = MACHINES[file.movement], limits_of(file.client)
     # the film says where these hips ran out of room; the solver's own limit is set by it
     bent = GuidedBuild(body_of(file.client), limits).posture(flat_deg, machine).hip_flexion
-    build = GuidedBuild(body_of(file.client), replace(limits, hip_flexion=bent))
+    build = GuidedBuild(body_of(file.client), replace(limits, hip_flexion=hip_limit_of_flat(bent)))
     opened = [(o, build.deepest(replace(machine, knees_open_deg=float(o))).posture.knee_flexion) for o in range(5, 35, 5)]
     enough = next(((o, k) for o, k in opened if k >= depth - 1.0), opened[-1])
     answer = (
@@ -122,15 +130,6 @@ def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: floa
     return [
         f"hip moment at this depth, both legs: {still:.0f} N·m held still, {moving:.0f} with the turn-round's {rise:.1f} m/s² (estimate)"
     ]
-
-
-def _limit(name: str | None) -> str:
-    return {
-        "ankle_dorsiflexion": "the ankle runs out",
-        "hip_flexion": "the hip runs out",
-        "knee_flexion": "hamstring meets calf",
-        "balance": "balance runs out",
-    }.get(name or "", "nothing stops it")
 
 
 def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:

@@ -3,23 +3,29 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from deepmirror.core.body.anthropometry import dorsiflexion_from_wall
-from deepmirror.core.body.client_body import Body
+import numpy as np
+
 from deepmirror.core.body.machine_model import MACHINES, GuidedBuild
-from deepmirror.core.body.squat_model import BARS, Answer, Build, Limits, Setup, SetupEffect
+from deepmirror.core.body.squat_model import Build
+from deepmirror.core.body.squat_setup import BARS, Answer, Setup, SetupEffect, Support
+from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.documents import Document
 from deepmirror.errors import BadBrief
-from deepmirror.exchange.brief import ClientPart, read_client
+from deepmirror.exchange.brief import BriefFile, ClientPart, read_client
 from deepmirror.services.common.plausible import impossible_lengths
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.known_limits import FilmLimits, limits_of
 
 FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
+SUPPORTS = {"belt_squat": Support.HANDS, "smith_squat": Support.RAIL}
 HINGES = {"romanian_deadlift": 18.0, "stiff_leg_deadlift": 8.0}
 """Knee flexion (degrees) kept through the hinge; common practice, no source."""
 PARALLEL_DEG, RIGHT_ANGLE_DEG, HINGE_DEG = 0.0, 90.0, 90.0  # thigh over level, knee flexion, hip flexion asked for when nothing else is
+MOST_OPENED_DEG = 35.0  # no film is taken to show knees opened further; our own bound
 LENGTHS = ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor")
 
 
@@ -37,30 +43,23 @@ class PostureRequest:
     foot_height_cm: float | None = None
 
 
-def body_of(client: ClientPart) -> Body:
-    """The client's record in the core's terms."""
-    return Body(client.stature_cm, client.mass_kg, client.sex, dict(client.segments_cm), dict(client.film_cm))
-
-
-def limits_of(client: ClientPart) -> Limits:
-    """The client's own joint limits; the usual ones where none was measured."""
-    tested = {"ankle_dorsiflexion": dorsiflexion_from_wall(client.knee_to_wall_cm)} if client.knee_to_wall_cm is not None else {}
-    known = tested | {k: v for k, v in client.limits_deg.items() if k in ("ankle_dorsiflexion", "hip_flexion", "knee_flexion")}
-    return replace(Limits(), **known)
-
-
-def solve_build(client: ClientPart, ask: PostureRequest) -> tuple[Answer, list[SetupEffect]]:
+def solve_build(client: ClientPart, ask: PostureRequest, films: Sequence[FilmLimits] = ()) -> tuple[Answer, list[SetupEffect]]:
     """Posture, limit and levers. Raises as `solve_posture` does."""
-    answer, levers = solve_posture(client, ask)
+    answer, levers = solve_posture(client, ask, films)
     return answer, levers()
 
 
-def solve_posture(client: ClientPart, ask: PostureRequest) -> tuple[Answer, Callable[[], list[SetupEffect]]]:
-    """Posture and limit, and what works out the levers when they are wanted. Raises BadBrief for movements or set-ups the solver does
-    not know, and for lengths no body has; CannotSolve for joint limits that leave no posture."""
+def solve_posture(
+    client: ClientPart, ask: PostureRequest, films: Sequence[FilmLimits] = ()
+) -> tuple[Answer, Callable[[], list[SetupEffect]]]:
+    """Posture and limit, and what works out the levers when they are wanted. films: what her films say of the limits.
+
+    Raises BadBrief for movements or set-ups the solver does not know, and for lengths no body has; CannotSolve for joint limits that
+    leave no posture.
+    """
     if wrong := next(impossible_lengths(client), ""):
         raise BadBrief(wrong)
-    body, limits = body_of(client), limits_of(client)
+    body, limits = body_of(client), limits_of(client, films)
     if ask.movement in MACHINES:
         machine = replace(MACHINES[ask.movement], load_kg=ask.load_kg, knees_open_deg=ask.knees_open_deg)
         if ask.foot_height_cm is not None:
@@ -71,7 +70,7 @@ def solve_posture(client: ClientPart, ask: PostureRequest) -> tuple[Answer, Call
         return answer, lambda: guided.levers(answer.posture.knee_flexion, machine)
     if ask.movement in HINGES:
         hip = HINGE_DEG if isinstance(ask.depth, str) else float(ask.depth)
-        hip = limits.hip_flexion if ask.depth == "deepest" else hip
+        hip = limits.hamstrings(HINGES[ask.movement]) if ask.depth == "deepest" else hip
         return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), list
     if ask.movement not in FREE_SQUATS:
         known = ", ".join(sorted([*FREE_SQUATS, *MACHINES, *HINGES]))
@@ -79,7 +78,7 @@ def solve_posture(client: ClientPart, ask: PostureRequest) -> tuple[Answer, Call
     bar = ask.bar or FREE_SQUATS[ask.movement]
     if bar not in BARS:
         raise BadBrief(f"“{bar}” is not a bar position. Known are: {', '.join(sorted(BARS))}.")
-    setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg)
+    setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg, support=SUPPORTS.get(ask.movement, Support.NONE))
     build = Build(body, limits)
     thigh = PARALLEL_DEG if isinstance(ask.depth, str) else float(ask.depth)
     answer = build.deepest(setup) if ask.depth == "deepest" else build.at_depth(thigh, setup)
@@ -87,11 +86,29 @@ def solve_posture(client: ClientPart, ask: PostureRequest) -> tuple[Answer, Call
     return answer, lambda: build.levers(depth, setup)
 
 
-def film_setup(movement: str, client: ClientPart, load_kg: float | None) -> Setup | None:
-    """The set-up a film of this movement was lifted in, as far as it is known; None for movements that are not free squats."""
-    if movement not in FREE_SQUATS:
+def film_setup(file: BriefFile, plane: Plane | None) -> Setup | None:
+    """The set-up a film was lifted in: load, bar, shoe, and how far the film shows the knees opened; None for movements that are not
+    free squats."""
+    if file.movement not in FREE_SQUATS:
         return None
-    return Setup(FREE_SQUATS[movement], load_kg or 0.0, client.shoe_heel_cm)
+    opened = float(np.clip(plane.parameters.thigh_deg, 0, MOST_OPENED_DEG)) if plane is not None else 0.0
+    support = SUPPORTS.get(file.movement, Support.NONE)
+    return Setup(FREE_SQUATS[file.movement], file.load_kg or 0.0, file.client.shoe_heel_cm, opened, support=support)
+
+
+LIMIT_WORDS = {
+    "ankle_dorsiflexion": "the ankle runs out",
+    "hip_flexion": "the hip runs out",
+    "knee_flexion": "hamstring meets calf",
+    "balance": "balance runs out",
+    "hamstrings": "the back of the thigh runs out",
+    "knee_block": "the knees meet their line",
+}
+
+
+def limit_words(binding: Sequence[str]) -> str:
+    """What stands in the way, all that does: "the ankle runs out and the hip runs out"."""
+    return " and ".join(LIMIT_WORDS.get(name, name.replace("_", " ")) for name in binding) or "nothing stops it"
 
 
 def r(value: float | None) -> float | None:
@@ -107,10 +124,11 @@ def build_record(client: ClientPart, ask: PostureRequest) -> Document:
     return {
         "feasible": answer.feasible,
         "binding_limit": answer.binding_limit,
+        "binding_limits": list(answer.binding),
         "posture_deg": {n: r(getattr(p, n)) for n in names},
         "knee_past_toe_cm": r(p.knee_past_toe_cm),
         "com_over_foot_pct": r(p.com_over_foot_pct),
-        "moments_nm": {k: r(v) for k, v in answer.moments_nm.items()},
+        "moments_nm": {k: r(answer.moments_nm.get(k)) for k in ("ankle", "knee", "hip", "low_back")},
         "lengths_cm": {n: {"value": r(body.length(n).cm), "source": body.length(n).source} for n in LENGTHS},
         "levers": [
             {

@@ -30,7 +30,8 @@ from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import TrainingRecord
 from deepmirror.planning.session import NextSession, next_session
 from deepmirror.planning.substitutes import Reach
-from deepmirror.services.posture.posture_commands import FREE_SQUATS, PostureRequest, body_of, solve_posture
+from deepmirror.services.posture.bodies import body_of
+from deepmirror.services.posture.posture_commands import FREE_SQUATS, PostureRequest, limit_words, solve_posture
 
 
 def plan_command(path: Path, day: str) -> str:
@@ -68,7 +69,7 @@ def reach_of(body: ClientPart) -> Reach | None:
             answer, _ = solve_posture(body, PostureRequest(movement, "parallel"))
         except (BadBrief, CannotSolve):
             return ""
-        return "" if answer.feasible else f"{answer.binding_limit or 'its build'} keeps this body from the depth".replace("_", " ")
+        return "" if answer.feasible else f"with this body {limit_words(answer.binding)} before the depth"
 
     return reach
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QSignalBlocker, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from deepmirror.core.body.squat_model import Answer, Setup, SetupEffect
-from deepmirror.services.clients.person import GUIDED, HINGES, PersonFile, Solved, deepest_against
+from deepmirror.core.body.squat_setup import Answer, Setup, SetupEffect, Support
+from deepmirror.services.clients.person import GUIDED, HINGES, LIMIT_NAMES, PersonFile, Solved, deepest_against
 from deepmirror.services.common.jobs import LatestOnlyWorker
+from deepmirror.services.posture.posture_commands import limit_words
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
@@ -22,14 +23,6 @@ BAR_WORDS = {
     "belt": "on a belt",
     "none": "no load",
 }
-LIMIT_WORDS = {
-    "ankle_dorsiflexion": "the ankle runs out",
-    "hip_flexion": "the hip runs out",
-    "knee_flexion": "hamstring meets calf",
-    "balance": "balance runs out",
-    None: "nothing stops it",
-}
-
 RESTED_MS = 120  # a hand that moves no slider for so long rests
 
 
@@ -51,6 +44,7 @@ class SolverPanel(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.person: PersonFile | None = None
+        self._moved = False
         self.answer: Answer | None = None
         self.solved: Solved | None = None
         self.live = FigureView()
@@ -87,7 +81,7 @@ class SolverPanel(QWidget):
         self.bar = QComboBox()
         for key, words in BAR_WORDS.items():
             self.bar.addItem(words, key)
-        self.bar.activated.connect(self._solve)
+        self.bar.activated.connect(self._slid)
         self._levers = QFormLayout()
         self._levers.setVerticalSpacing(4)
         self._levers.addRow(tr("Lift"), self.kind)
@@ -130,18 +124,40 @@ class SolverPanel(QWidget):
         slider, words = QSlider(Qt.Orientation.Horizontal), PlainLabel()
         slider.setRange(low, high)
         slider.setValue(value)
-        slider.valueChanged.connect(self._solve)
+        slider.valueChanged.connect(self._slid)
         words.setFixedWidth(64)
         return slider, words
 
     def show_person(self, person: PersonFile) -> None:
-        """Solve for this record as it is now."""
+        """Solve for this record as it is now; a client's newest filmed squat sets the sliders until a hand has moved them."""
+        if self.person is None or self.person.client_id != person.client_id:
+            self._moved = False
         self.person = person
+        self._open_as_filmed(person)
+        self._solve()
+
+    def _open_as_filmed(self, person: PersonFile) -> None:
+        setup = person.newest_setup()
+        if setup is None or self._moved:
+            return
+        for slider, value in (
+            (self.load, round(setup.load_kg)),
+            (self.open, round(setup.knees_open_deg)),
+            (self.lift, round(10 * setup.heel_lift_cm)),
+        ):
+            with QSignalBlocker(slider):
+                slider.setValue(value)
+        self.bar.setCurrentIndex(self.bar.findData(setup.bar))
+
+    def _slid(self) -> None:
+        self._moved = True
         self._solve()
 
     def setup(self) -> Setup:
         """The set-up under the sliders."""
-        return Setup(self.bar.currentData(), float(self.load.value()), self.lift.value() / 10, float(self.open.value()))
+        bar = self.bar.currentData()
+        support = Support.HANDS if bar == "belt" else Support.NONE
+        return Setup(bar, float(self.load.value()), self.lift.value() / 10, float(self.open.value()), support=support)
 
     def _solve(self) -> None:
         self.thigh_words.setText(f"{self.thigh.value()}°")
@@ -173,10 +189,10 @@ class SolverPanel(QWidget):
         if person is None or solved is None:
             return
         names = list(self.curves) if self.kind.currentData() is None else []
-        client = person.client
+        build = person.build()
 
         def work() -> None:
-            curves = {name: deepest_against(client, name, setup) for name in names}
+            curves = {name: deepest_against(build, name, setup) for name in names}
             self._worked_out.emit(Rest(solved, solved.levers, curves, setup))
 
         self._worker.ask(work)
@@ -214,9 +230,13 @@ class SolverPanel(QWidget):
         answer, deepest = solved.answer, solved.deepest
         self.answer, self.solved = answer, solved
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
-        limit = LIMIT_WORDS.get(deepest.binding_limit, "a limit")
+        limit = limit_words(deepest.binding)
         reached = f"Reaches {p:.0f}°. Deepest (dashed): {d:.0f}°, then {limit}."
-        missed = f"Cannot reach {asked}°: {LIMIT_WORDS.get(answer.binding_limit, 'a limit')} at {p:.0f}°."
+        missed = f"Cannot reach {asked}°: {limit_words(answer.binding)} at {p:.0f}°."
+        filmed = self.person.filmed_deg() if self.person is not None else None
+        if not answer.feasible and solved.disagree_deg and filmed is not None and asked >= filmed[0]:
+            missed = f"A film reached {filmed[0]:.0f}° ({filmed[1]}); the model stops at {p:.0f}°. They disagree by "
+            missed += f"{solved.disagree_deg:.0f}°, and the film counts."
         self.verdict.setText(reached if answer.feasible else missed)
         q, m = answer.posture, answer.moments_nm
         self.numbers.setText(
@@ -230,10 +250,10 @@ class SolverPanel(QWidget):
             )
             + "\n"
             + tr(
-                "To compare set-ups, N·m: knee {knee:.0f}, hip {hip:.0f}, low back {back:.0f}, ankle {ankle:.0f}",
+                "To compare set-ups, N·m: knee {knee:.0f}, hip {hip:.0f}, low back {back}, ankle {ankle:.0f}",
                 knee=m["knee"],
                 hip=m["hip"],
-                back=m["low_back"],
+                back=f"{m['low_back']:.0f}" if "low_back" in m else tr("not known on a pad"),
                 ankle=m["ankle"],
             )
         )
@@ -246,9 +266,8 @@ class SolverPanel(QWidget):
             if seen
             else "No squat of this client was measured from the side yet."
         )
-        sides = person.left_and_right()
-        if sides:
-            self.films.setText("\n".join([self.films.text(), *sides]))
+        limits = [f"{LIMIT_NAMES[name].lower()} {known.words}" for name, known in person.limits().items()]
+        self.films.setText("\n".join([self.films.text(), tr("Limits: {limits}", limits=", ".join(limits)), *person.left_and_right()]))
 
 
 def _lever_words(lever: SetupEffect) -> str:
@@ -257,6 +276,8 @@ def _lever_words(lever: SetupEffect) -> str:
         what = f"Heel lift +{lever.by} cm"
     elif lever.change == "knees_open_deg":
         what = f"Knees opened +{lever.by}°"
+    elif lever.change == "feet_forward_cm":
+        what = f"Feet {lever.by:g} cm further forward"
     elif lever.change == "foot_height_cm":
         what = f"Feet {abs(float(lever.by)):g} cm {'higher' if float(lever.by) > 0 else 'lower'}"
     words = f"{what}: depth {lever.depth_gain_deg:+.0f}°"
