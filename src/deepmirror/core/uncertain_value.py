@@ -43,6 +43,7 @@ def bare_unit(unit: str) -> str:
 
 
 BEYOND_USE = 2.5  # of a measure's largest useful doubt; our own choice
+FAR_OFF = 2.0  # times its own doubt that a very doubtful number must pass an edge to accuse; our own choice
 
 
 class Verdict(StrEnum):
@@ -78,17 +79,17 @@ class Band:
 def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Verdict:
     """Judge a value against a band.
 
-    Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is
-    borderline; when the uncertainty is above `limit_u` or wider than the band itself nothing can be told, and when it is
-    BEYOND_USE times that, not even that the value is off: the point was lost, and what is lost does not err like what is seen.
+    Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is borderline. A
+    number more doubtful than `limit_u` accuses only when it passes the edge by FAR_OFF times its doubt, and not at all when the doubt is
+    BEYOND_USE times that: the point was lost, and what is lost does not err like what is seen. Well inside the band is within, however
+    wide the doubt; between the two nothing can be told.
     """
     if measured is None or not math.isfinite(measured.value) or not math.isfinite(measured.u):
         return Verdict.CANNOT_TELL
-    excess = band.excess(measured.value)
-    if measured.u > BEYOND_USE * limit_u:
-        return Verdict.CANNOT_TELL
+    excess, doubtful = band.excess(measured.value), measured.u > limit_u
     if excess > measured.u:
-        return Verdict.OFF
-    if measured.u > limit_u or measured.u > band.width():
-        return Verdict.CANNOT_TELL
-    return Verdict.BORDERLINE if abs(excess) <= measured.u else Verdict.WITHIN
+        lost = measured.u > BEYOND_USE * limit_u or (doubtful and excess <= FAR_OFF * measured.u)
+        return Verdict.CANNOT_TELL if lost else Verdict.OFF
+    if excess < -measured.u:
+        return Verdict.WITHIN
+    return Verdict.CANNOT_TELL if doubtful or measured.u > band.width() else Verdict.BORDERLINE

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 from importlib.resources.abc import Traversable
@@ -18,21 +18,25 @@ from deepmirror.errors import BadMovement, one_line
 from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.cameras import CAMERAS_FILE
 from deepmirror.movements.pathways import PATHWAYS_FILE, READINESS_FILE
+from deepmirror.movements.fitness import text_codes, unfit
 from deepmirror.movements.schema import Fault, FaultText, Movement
+from deepmirror.movements.schools import SCHOOLS_FILE, SchoolTopic, untitled
 
 T = TypeVar("T")
 
 FAULTS_FILE, SHARED_FILE = "faults.toml", "shared.toml"
 LARGEST_BYTES = 500_000
-NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE, READINESS_FILE)
+NOT_MOVEMENTS = (FAULTS_FILE, SHARED_FILE, CAMERAS_FILE, PATHWAYS_FILE, READINESS_FILE, SCHOOLS_FILE)
 
 
 @dataclass(frozen=True)
 class Catalogue:
-    """All movements by id, the texts of all faults by code, and what is not right with a coach's own files."""
+    """All movements by id, the texts of all faults by code, the topics in which schools differ, and what is not right with a coach's own
+    files."""
 
     movements: dict[str, Movement]
     faults: dict[str, FaultText]
+    topics: dict[str, SchoolTopic] = field(default_factory=dict)
     problems: tuple[str, ...] = ()
 
     def movement(self, name: str) -> Movement:
@@ -53,7 +57,7 @@ class Catalogue:
 
     def text(self, movement: Movement, code: str) -> FaultText:
         """How a fault, or a group of them, is explained in a movement's family."""
-        return self.faults[code].said_in(movement.family)
+        return self.faults[code].said_in(movement.family).saying(movement.words.get(code))
 
 
 @lru_cache(maxsize=4)
@@ -66,17 +70,18 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     data = resources.files("deepmirror.movements") / "data"
     faults = _checked(data / FAULTS_FILE, TypeAdapter(dict[str, FaultText]).validate_python)
     shared = _checked(data / SHARED_FILE, TypeAdapter(dict[str, list[Fault]]).validate_python)
+    topics = _checked(data / SCHOOLS_FILE, TypeAdapter(dict[str, SchoolTopic]).validate_python)
     files: list[Traversable] = [
         f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in NOT_MOVEMENTS
     ]
     own = _own_files(own_folder)
-    movements = {m.id: m for m in (_movement(f, faults, shared) for f in files)}
+    movements = {m.id: m for m in (_movement(f, faults, shared, topics) for f in files)}
     problems = []
     for file in own:
         try:
             if file.stat().st_size > LARGEST_BYTES:
                 raise BadMovement(f"{file.name}: too large to be a movement")
-            movement = _movement(file, faults, shared)
+            movement = _movement(file, faults, shared, topics)
         except (BadMovement, OSError) as error:
             problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
         else:
@@ -85,7 +90,7 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     for code, text in faults.items():
         if strange := set(text.family) - families:
             raise BadMovement(f"{_place(data / FAULTS_FILE, (code,))}: {code}: no movement is of the family {min(strange)}")
-    return Catalogue(movements, faults, tuple(problems))
+    return Catalogue(movements, faults, topics, tuple(problems))
 
 
 def _own_files(folder: Path | None) -> list[Path]:
@@ -112,7 +117,9 @@ def copy_definition(movement_id: str, folder: Path) -> Path:
     return path
 
 
-def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]]) -> Movement:
+def _movement(
+    file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]], topics: dict[str, SchoolTopic]
+) -> Movement:
     movement = _checked(file, Movement.model_validate)
     for name in movement.shares:
         if name not in shared:
@@ -123,6 +130,12 @@ def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str,
     for i, fault in enumerate(movement.fault):
         if (fault.group or fault.code) not in faults:
             raise BadMovement(f"{_place(file, ('fault', i, 'code'))}: fault {fault.code} has no text in {FAULTS_FILE}")
+        if missing := untitled(fault, topics):
+            raise BadMovement(f"{_place(file, ('fault', i, 'school'))}: {missing}")
+    texts = {code: faults[code].said_in(movement.family).saying(movement.words.get(code)) for code in text_codes(movement)}
+    if wrong := unfit(movement, texts):
+        key, sentence = wrong
+        raise BadMovement(f"{_place(file, (key,))}: {sentence}")
     return movement
 
 

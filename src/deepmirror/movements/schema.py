@@ -102,8 +102,14 @@ class FaultText(Strict):
 
     def said_in(self, family: str) -> FaultText:
         """The text as a family of movements says it."""
-        own = self.family.get(family)
+        return self.saying(self.family.get(family))
+
+    def saying(self, own: FaultWords | None) -> FaultText:
+        """The same with what is said otherwise."""
         return self if own is None else self.model_copy(update={k: v for k, v in own if v is not None})
+
+
+Asked = Literal["always", "no_timed_lift", "no_quick_lift"]
 
 
 class Fault(Strict):
@@ -120,6 +126,10 @@ class Fault(Strict):
     safe: Target | None = None  # outside this band it is a matter of safety, whatever the text's own severity
     praised: Target | None = None  # said well of inside this band only; absent: wherever it is within its target
     as_group: bool = False  # reported under its group's code even when it is found alone: another way to see the same fault
+    topic: str | None = None  # the topic its schools belong to, where several faults hang on one choice
+    asked: Asked = "always"  # judged only where the prescription leaves it open
+    eased: Target | None = None  # the target where no hold is prescribed at the bottom: a quick turn is then as asked
+    pain_is_safety: bool = False  # a matter of safety for a client whose knees hurt
     cue: str | None = None
     change: str | None = None
 
@@ -213,6 +223,7 @@ class Movement(Strict):
     front_signal: str | None = None  # what counts reps in front and rear films; knee bend when absent
     start: str = ""
     marks: list[MarkKind] = []
+    equipment: list[Literal["bench", "seated", "bar", "platform"]] = []  # what is there besides what can be marked or loaded
     shares: list[str] = []
     easier: list[str] = []
     harder: list[str] = []
@@ -222,6 +233,7 @@ class Movement(Strict):
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []
+    words: dict[str, FaultWords] = {}  # what this movement says otherwise than its family, by fault or group
     breathing: str = Field("Breathe in and brace before each rep; breathe out past its hardest part.", min_length=10)
     cautions: list[str]
     training: Training | None = None  # absent in a coach's own definition: it is planned by its last loads and counts for no muscle

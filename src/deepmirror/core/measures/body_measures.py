@@ -64,6 +64,35 @@ def knee_past_toe(scene: MeasurementContext, rep: Rep) -> Value:
     return scene.cm(highest(scene.cached_series("past toe", lambda: plane.series(scene.track, reach)), rep))
 
 
+def knee_travel(scene: MeasurementContext, rep: Rep) -> Value:
+    """Furthest forward reach of the knee past the toe tip, % of the client's foot. Raises as `knee_past_toe` does."""
+    foot = scene.body.length("foot")
+    return knee_past_toe(scene, rep).scaled(100 / foot.cm, foot.u_cm / foot.cm)
+
+
+def hips_first(scene: MeasurementContext, rep: Rep) -> Value:
+    """How much further the trunk leans over in the lift than where the lift began, degrees: hips that rise before the shoulders.
+
+    What is off throughout the rep cancels in the difference.
+    """
+    start, end = (rep.start_s, rep.turn_start_s) if rep.first == "concentric" else (rep.turn_end_s, rep.end_s)
+    lift = scene.angle("trunk_lean").window(start, end)
+    if not len(lift.values):
+        raise CannotTell("the lift is not whole", FILM_SIDE)
+    i = int(np.argmax(lift.values))
+    return Value(float(lift.values[i] - lift.values[0]), CHANGE_U_SHARE * float(np.hypot(lift.u[i], lift.u[0])))
+
+
+def at_lift_end(name: str) -> RepMeasure:
+    """An angle where the lift ends, degrees."""
+
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        series, when = scene.angle(name), rep.end_s if rep.first == "eccentric" else rep.bottom_s
+        return Value(at(series, when), float(np.interp(when, series.times, series.u)))
+
+    return measure
+
+
 def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
     """How far a point rose above where it was at the rep's start, cm."""
     series = scene.cached_series(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
@@ -351,6 +380,11 @@ MEASURES: tuple[MeasureSpec, ...] = (
         focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
         compared=True,
     ),
+    MeasureSpec(
+        "knee_travel_pct", "Knee past toe, of the foot", "% foot", knee_travel, SIDE, PRACTICE, focus=Focus(("knee", "toe"), Drawing.PAST_TOE), listed=False
+    ),
+    MeasureSpec("hips_first_deg", "Hips rise before the trunk", "°", hips_first, SIDE, OWN, focus=TRUNK, series="trunk_lean", listed=False),
+    MeasureSpec("hip_at_top_deg", "Hip bend where the lift ends", "°", at_lift_end("hip_flexion"), SIDE, ISB, focus=HIP, series="hip_flexion", listed=False),
     MeasureSpec("heel_rise_cm", "Heel rise", "cm", heel_rise, ANY, OWN, focus=Focus(("heel",), Drawing.RING, close_up=True)),
     MeasureSpec("bar_drift_cm", "Bar drift", "cm", bar_drift, SIDE, PRACTICE, needs=("bar",)),
     MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),

@@ -6,31 +6,109 @@ from collections.abc import Callable
 
 import numpy as np
 
-from deepmirror.core.measures.context import MeasurementContext, RepMeasure, at, highest, highest_of, lowest_of
+from deepmirror.core.measures.context import (
+    FILM_FRONT,
+    FILM_SIDE,
+    Array,
+    CannotTell,
+    MeasurementContext,
+    RepMeasure,
+    at,
+    highest,
+    highest_of,
+    lowest_of,
+    noise_sd,
+)
 from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, sided
-from deepmirror.core.uncertain_value import Value
+from deepmirror.core.trajectories import Points, Series
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
+from deepmirror.core.views import outward
 from deepmirror.fitted import fitted
 
 INWARD_U_PCT = fitted("inward_u")
+THIGH_SHOWS_DEG = 30.0  # a thigh nearer the camera's axis has no angle in the picture worth telling; our own choice
+SHIFT_U_CM = 1.5  # k = 2 of the middle of two hips: their landmarks drift with posture; our own estimate, no source
 
 
 def _knee_inward(side: str) -> RepMeasure:
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
-        """How far the knee came inward of its line against the rep's own start, % of the shank.
+        """How far the knee came inward of its line against the rep's own start, cm of the client's own shank.
 
         A click's own error cancels in the difference; what is left is how the landmarks drift with posture, and what is hidden: of a
         hip or ankle half, since the line's middle lies between them.
         """
         series = scene.angle(f"knee_medial_{side}")
-        hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
-        shank = float(np.percentile(np.linalg.norm(scene.track.point(knee) - scene.track.point(ankle), axis=1), 95))
-        hidden = 100 / shank * float(np.hypot(scene.hidden_u(rep, knee), 0.5 * scene.hidden_u(rep, hip, ankle)))
         value = Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT)
-        return value.widened(scene.turned_u("pct")).widened(hidden)
+        return _in_cm(scene, value.widened(scene.turned_u("pct")).widened(_hidden_pct(scene, rep, side)))
 
     return measure
+
+
+def _knee_inside(side: str) -> RepMeasure:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        """How far the knee came inside the line from hip to toe, cm of the client's own shank, while the thigh can be seen.
+
+        Raises CannotTell where the toe was not followed or the thigh points at the camera all the time.
+        """
+        shown = _while_thigh_shows(scene, rep, side, scene.angle(f"knee_to_foot_{side}"))
+        return _in_cm(scene, highest(shown, rep).widened(_hidden_pct(scene, rep, side)).widened(INWARD_U_PCT))
+
+    return measure
+
+
+def _fppa(side: str) -> RepMeasure:
+    def measure(scene: MeasurementContext, rep: Rep) -> Value:
+        """The largest frontal-plane projection angle (valgus) while the thigh can be seen, degrees. Raises CannotTell as above."""
+        return highest(_while_thigh_shows(scene, rep, side, scene.angle(f"fppa_{side}")), rep)
+
+    return measure
+
+
+def _while_thigh_shows(scene: MeasurementContext, rep: Rep, side: str, series: Series) -> Series:
+    """A rep's part of a series where the thigh points at least THIGH_SHOWS_DEG away from the camera: an angle of a thigh that points at
+    it is none."""
+    seen = scene.angles.get(f"thigh_seen_{side}")
+    inside = (series.times >= rep.start_s) & (series.times <= rep.end_s)
+    if seen is not None:
+        inside &= seen.values >= THIGH_SHOWS_DEG
+    if not inside.any():
+        raise CannotTell("the thigh points at the camera", FILM_SIDE)
+    return Series(series.times[inside], series.values[inside], series.u[inside])
+
+
+def _hidden_pct(scene: MeasurementContext, rep: Rep, side: str) -> float:
+    """What hidden points add to a knee's place against its line (k = 2), % of the shank in the picture."""
+    hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
+    shank = float(np.percentile(np.linalg.norm(scene.track.point(knee) - scene.track.point(ankle), axis=1), 95))
+    return 100 / shank * float(np.hypot(scene.hidden_u(rep, knee), 0.5 * scene.hidden_u(rep, hip, ankle)))
+
+
+def _in_cm(scene: MeasurementContext, pct: Value) -> Value:
+    """Percent of the shank as centimetres of this client's."""
+    shank = scene.body.length("shank")
+    return pct.scaled(shank.cm / 100, shank.u_cm / shank.cm)
+
+
+def hip_shift(scene: MeasurementContext, rep: Rep) -> Value:
+    """Furthest the middle of the hips moved sideways over the middle of the feet from where it was at the rep's start, cm; towards the
+    client's left positive. Raises CannotTell without a scale."""
+    scene.check_front()
+    names = [sided(j, side) for j in ("hip", "ankle") for side in SIDES]
+    if not scene.track.has(*names):
+        raise CannotTell("hips or ankles were not followed", FILM_FRONT)
+    left = outward(scene.view, "left") * np.array([-scene.up[1], scene.up[0]])
+
+    def over(p: Points) -> Array:
+        return np.asarray(((p[names[0]] + p[names[1]]) / 2 - (p[names[2]] + p[names[3]]) / 2) @ left)
+
+    series = scene.cached_series("hips over feet", lambda: scene.track.series(over))
+    start, part = at(series, rep.start_s), series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(np.abs(part.values - start)))
+    noise = COVERAGE_FACTOR * noise_sd(series.values) * np.sqrt(2)
+    shift = Value(float(part.values[i]) - start, float(np.hypot(noise, scene.hidden_u(rep, *names))))
+    return scene.cm(shift).widened(SHIFT_U_CM)
 
 
 FPPA = "Willson & Davis 2008 (from memory)"
@@ -62,7 +140,7 @@ def _both_sides(
 
 MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("leg_spread_max_deg", "Legs apart, most", "°", highest_of("leg_spread"), FRONT, OWN, series="leg_spread"),
-    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", lambda side: highest_of(f"fppa_{side}"), "fppa", FPPA),
+    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", _fppa, "fppa", FPPA),
     *_both_sides(
         "knee_medial_{side}_pct", "{side} knee off its line", "% shank", lambda side: highest_of(f"knee_medial_{side}"), "knee_medial", OWN
     ),
@@ -75,8 +153,10 @@ MEASURES: tuple[MeasureSpec, ...] = (
         PRACTICE,
     ),
     *_both_sides(
-        "knee_inward_{side}_pct", "{side} knee further in than at the start", "% shank", _knee_inward, "knee_medial", OWN, listed=False
+        "knee_inward_{side}_cm", "{side} knee further in than at the start", "cm", _knee_inward, "knee_medial", OWN, listed=False
     ),
+    *_both_sides("knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE, listed=False),
+    MeasureSpec("hip_shift_cm", "Hips shift to the left", "cm", hip_shift, FRONT, OWN, focus=Focus(("hip",)), listed=False),
     MeasureSpec(
         "knee_ankle_separation_ratio_min",
         "Knee gap / ankle gap",

@@ -1,7 +1,8 @@
 """How a set was paced: phases against the prescription, reversals, launches, slams, drops, holds, and loss through the set.
 
-Sharpness is a peak acceleration over the rep's own peak speed (1/s): how suddenly the movement starts, stops or turns. A
-smooth start that takes 0.4 s to full speed has about 4 per s; smoothing lets no start look sharper than about 9.
+How suddenly a movement starts, stops or turns is told as the seconds it takes from rest to the rep's own peak speed, from that speed
+to rest, or from full lowering to full lifting: peak speed over peak acceleration, twice that for a turn. Smoothing lets no start look
+quicker than about a ninth of a second.
 """
 
 from __future__ import annotations
@@ -27,13 +28,14 @@ from deepmirror.core.measures.context import (
 )
 from deepmirror.core.measures.spec import ANY, KNEE, SIDE, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
-from deepmirror.core.motion.tempo import WORDS
+from deepmirror.core.motion.tempo import WORDS, time_under_tension_s
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
 
 RANGE_SHARE_U_PCT = 4.0  # k = 2; our own estimate, no source
 BOUNCE_DWELL_S = 0.3  # common practice, no source
 SHARPNESS_U_PER_S = fitted("sharpness_u")
+CALM = Value(2.0, 0.1)  # s: a turn, start or stop that takes so long is not hurried, and how long it takes is not told; our own choice
 NEARLY_STRAIGHT_DEG = 12.0  # a knee more bent than this at its stop was not slammed straight; common practice, no source
 LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no source
 # Of the rep's range: a signal less sure by more than this has lost the phase's boundaries, and no more than that is reckoned with.
@@ -116,31 +118,34 @@ def _lost_s(rep: Rep, phase: str, seconds: float) -> float:
     return creep + max(seconds, rep.turn_start_s - rep.start_s) * share / (1 - share)
 
 
-def _sharpness(rep: Rep, where: float) -> Value:
+def _taken(rep: Rep, acceleration: float, speeds: float = 1.0) -> Value:
+    """Seconds in which a rep gains or loses so many times its peak speed, at its sharpest; CALM_S where it takes longer."""
     lost = max(rep.unsure.values(), default=0.0)
-    sharp = where / max(rep.peak_speeds.values())
-    return Value(sharp, SHARPNESS_U_PER_S if lost < LEAST_LOST else float(np.hypot(SHARPNESS_U_PER_S, sharp)))
+    sharp = acceleration / max(rep.peak_speeds.values())  # per s
+    u = SHARPNESS_U_PER_S if lost < LEAST_LOST else float(np.hypot(SHARPNESS_U_PER_S, sharp))
+    seconds = speeds / max(sharp, 1e-6)
+    return CALM if seconds >= CALM.value else Value(seconds, min(seconds * u / sharp, CALM.value))
 
 
-def bounce(scene: MeasurementContext, rep: Rep) -> Value:
-    """Sharpness of the reversal under the load's lowest point, 1/s; a held bottom counts as 0.
+def turn_time(scene: MeasurementContext, rep: Rep) -> Value:
+    """Seconds from full lowering to full lifting under the load's lowest point; CALM where the bottom is held.
 
     Where the set starts with the lift the lowest point lies between this rep and the one before it.
     """
     if rep.first == "eccentric":
         held = rep.turn_end_s - rep.turn_start_s >= BOUNCE_DWELL_S
-        return Value(0.0, 0.5) if held else _sharpness(rep, rep.accelerations["turn"])
+        return CALM if held else _taken(rep, rep.accelerations["turn"], 2.0)
     before = next((r for r in scene.reps if r.number == rep.number - 1 and r.block == rep.block), None)
     if before is None or rep.start_s - before.end_s >= BOUNCE_DWELL_S:
-        return Value(0.0, 0.5)
-    return _sharpness(rep, max(before.accelerations["end"], rep.accelerations["start"]))
+        return CALM
+    return _taken(rep, max(before.accelerations["end"], rep.accelerations["start"]), 2.0)
 
 
-def launch(scene: MeasurementContext, rep: Rep) -> Value:
-    """Sharpness of the start of the lift, 1/s. Raises CannotTell where the set starts with the lowering."""
+def start_time(scene: MeasurementContext, rep: Rep) -> Value:
+    """Seconds from rest to the lift's full speed. Raises NotAsked where the set starts with the lowering."""
     if rep.first == "eccentric":
         raise NotAsked("this movement starts with the lowering", WHOLE_SET)
-    return _sharpness(rep, rep.accelerations["start"])
+    return _taken(rep, rep.accelerations["start"])
 
 
 def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
@@ -158,12 +163,12 @@ def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
     return Value(float(100 * speeds[early].max() / speeds.max()), 15.0)
 
 
-def slam(scene: MeasurementContext, rep: Rep) -> Value:
-    """Sharpness of the stop at a straight knee at the end of the lift, 1/s; 0 where the knee stays bent."""
+def stop_time(scene: MeasurementContext, rep: Rep) -> Value:
+    """Seconds from full speed to a stop at a straight knee at the end of the lift; CALM where the knee stays bent."""
     stop, when = ("end", rep.end_s) if rep.first == "eccentric" else ("arrival", rep.turn_start_s)
     if at(scene.angle("knee_flexion"), when) > NEARLY_STRAIGHT_DEG:
-        return Value(0.0, 0.5)
-    return _sharpness(rep, rep.accelerations[stop])
+        return CALM
+    return _taken(rep, rep.accelerations[stop])
 
 
 def lockout(scene: MeasurementContext, rep: Rep) -> Value:
@@ -181,14 +186,22 @@ def drop(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def speed_loss(scene: MeasurementContext) -> Value:
-    """Loss of mean lifting speed from the fastest to the last rep of the last block, percent of the fastest.
+    """Loss of lifting speed from the fastest to the last rep of the last block, percent of the fastest, over the range all whole reps share:
+    a shorter rep is not a slower one.
 
     Raises CannotTell with fewer than two whole reps.
     """
     reps = [r for r in scene.reps if r.complete and r.block == scene.reps[-1].block]
     if len(reps) < 2:
         raise CannotTell("the set has fewer than two whole reps", WHOLE_SET)
-    return _loss(reps, lambda r: r.mean_speeds["concentric"], 6.0)
+    return _loss(reps, lambda r: r.lifting_speed or r.mean_speeds["concentric"], 6.0)
+
+
+def under_tension(scene: MeasurementContext) -> Value:
+    """Seconds under load over the set's bouts. Raises CannotTell without a rep."""
+    if not scene.reps:
+        raise CannotTell("no repetition was seen", WHOLE_SET)
+    return Value(time_under_tension_s(scene.reps), 3 * frame_s(scene) * scene.reps[-1].block)
 
 
 def range_loss(scene: MeasurementContext) -> Value:
@@ -213,7 +226,7 @@ def _loss(reps: list[Rep], of: Callable[[Rep], float], u_pct: float) -> Value:
 
 KNUTTGEN = "phases after Knuttgen & Komi 2003 (from memory); boundaries as the batch contract says"
 PRACTICE = "common practice, no source"
-SHARP = "peak acceleration over the rep's peak speed; our own definition"
+SHARP = "peak speed over peak acceleration; our own definition"
 LOSS = "Sánchez-Medina & González-Badillo 2011 (from memory)"
 
 
@@ -256,11 +269,12 @@ _TOLD: tuple[MeasureSpec, ...] = (
     MeasureSpec("concentric_share_pct", "Lifting of the asked time", "%", phase_share("concentric"), ANY, KNUTTGEN, listed=False),
     MeasureSpec("bottom_share_pct", "Bottom hold of the asked time", "%", phase_share("bottom"), ANY, KNUTTGEN, listed=False),
     MeasureSpec("top_share_pct", "Top hold of the asked time", "%", phase_share("top"), ANY, KNUTTGEN, listed=False),
-    MeasureSpec("bounce_per_s", "Sharpness of the turn-round", "per s", bounce, ANY, SHARP, listed=False),
-    MeasureSpec("launch_per_s", "Sharpness of the start", "per s", launch, ANY, SHARP, listed=False),
+    MeasureSpec("turn_s", "Turned round in", "s", turn_time, ANY, SHARP, listed=False),
+    MeasureSpec("start_s", "Full speed after", "s", start_time, ANY, SHARP, listed=False),
     MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, listed=False),
-    MeasureSpec("slam_per_s", "Sharpness of the stop", "per s", slam, SIDE, SHARP, listed=False),
+    MeasureSpec("stop_s", "Stopped in", "s", stop_time, SIDE, SHARP, listed=False),
     MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, listed=False),
+    MeasureSpec("time_under_tension_s", "Under load", "s", under_tension, ANY, PRACTICE, per_rep=False, listed=False),
     MeasureSpec("speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False),
     MeasureSpec("range_loss_pct", "Range lost through the set", "%", range_loss, ANY, PRACTICE, per_rep=False, listed=False),
 )

@@ -173,7 +173,14 @@ def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]
             shank = float(np.percentile(np.linalg.norm((q["knee"] - q["ankle"])[:, :2], axis=1), 95))
             return np.asarray(-way * (d[:, 0] - share * line[:, 0]) / shank * 100)
 
+        def seen(p: Points, camera: Frontal, side: str = side) -> Array:
+            """How far the thigh points away from the camera's axis, degrees: 90 across the picture, 0 at the camera."""
+            q = camera.in_space(p, side)
+            thigh = q["hip"] - q["knee"]
+            return np.asarray(np.degrees(np.arctan2(np.hypot(thigh[:, 0], thigh[:, 1]), np.abs(thigh[:, 2]))))
+
         out[f"fppa_{side}"] = camera.series(track, projection)
+        out[f"thigh_seen_{side}"] = camera.series(track, seen)
         out[f"knee_medial_{side}"] = camera.series(track, medial)
         if track.has(sided("toe", side)):
             out[f"knee_to_foot_{side}"] = camera.series(track, partial(medial, end="toe"))

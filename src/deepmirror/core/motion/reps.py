@@ -31,6 +31,7 @@ PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
 EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own choice
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
+SHARED_EDGE = 0.1  # of the shared range left out at either end, where reps turn; our own choice
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
@@ -49,7 +50,8 @@ class Rep:
     second movement; phases_s maps eccentric, bottom, concentric, top to durations, the last hold of a block being None.
     accelerations: largest one (signal's unit/s²) around the start, while arriving at the reversal, around it, and at the
     end. late_lowering: mean lowering speed in the last third over that of the rest. block: from 1; halves: half reps inside.
-    leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
+    lifting_speed: mean speed of the lift over the range that all whole reps share (signal's unit/s), so that a shorter rep is no slower
+    one. leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
     than it is in the set, because what it is read from was hidden or lost. creep_s: phase -> how long it goes hardly faster than
     the speed at which it begins or ends: there a small error moves its boundary by as much.
     """
@@ -70,6 +72,7 @@ class Rep:
     block: int = 1
     halves: int = 0
     leg: str | None = None
+    lifting_speed: float = 0.0
     unsure: dict[str, float] = field(default_factory=dict)
     creep_s: dict[str, float] = field(default_factory=dict)
 
@@ -244,7 +247,27 @@ def _number(
             )
         )
         block += rest
-    return mark_partials(reps)
+    return _with_lifting_speeds(mark_partials(reps), grid, smooth)
+
+
+def _with_lifting_speeds(reps: list[Rep], grid: Array, smooth: Array) -> list[Rep]:
+    """Reps with how fast each was lifted over the range that all whole ones went through."""
+    spans = []
+    for rep in reps:
+        start, end = (rep.turn_end_s, rep.end_s) if rep.first == "eccentric" else (rep.start_s, rep.turn_start_s)
+        inside = (grid >= start) & (grid <= end)
+        spans.append((grid[inside], smooth[inside]))
+    whole = [values for (_, values), rep in zip(spans, reps, strict=True) if rep.complete and len(values)]
+    if not whole:
+        return reps
+    low, high = max(float(v.min()) for v in whole), min(float(v.max()) for v in whole)
+    low, high = low + SHARED_EDGE * (high - low), high - SHARED_EDGE * (high - low)
+    out = []
+    for rep, (times, values) in zip(reps, spans, strict=True):
+        within = times[(values >= low) & (values <= high)]
+        took = float(np.ptp(within)) if len(within) > 1 else 0.0
+        out.append(replace(rep, lifting_speed=float(np.ptp(np.clip(values, low, high))) / took if took > 0 else 0.0))
+    return out
 
 
 def _creep(grid: Array, rates: Array, start: float, end: float) -> float:

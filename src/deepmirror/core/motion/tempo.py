@@ -49,8 +49,11 @@ def parse_tempo(text: str) -> Tempo:
 
 
 def time_under_tension_s(reps: list[Rep]) -> float:
-    """Seconds from the first rep's start to the last one's end, holds between reps included."""
-    return reps[-1].end_s - reps[0].start_s if reps else 0.0
+    """Seconds under load: from each bout's first rep to its last one's end, holds between reps included and rests between bouts not."""
+    bouts: dict[int, list[Rep]] = {}
+    for rep in reps:
+        bouts.setdefault(rep.block, []).append(rep)
+    return sum(bout[-1].end_s - bout[0].start_s for bout in bouts.values())
 
 
 def digits(rep: Rep) -> str:
