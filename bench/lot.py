@@ -25,7 +25,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Band
 from deepmirror.errors import DeepMirrorError
-from deepmirror.judge.findings import Finding
+from deepmirror.judge.records import Finding
 from deepmirror.services.films.analysis import Analysis
 
 GOALS = {True: dict.fromkeys(ANGLES, (2.0, 4.5)), False: {"knee_flexion": (3.5, 7.0), "ankle_dorsiflexion": (5.0, 10.0)}}

@@ -11,7 +11,8 @@ from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.motion.reps import find_reps
 from deepmirror.core.uncertain_value import Value, Verdict
-from deepmirror.judge.findings import Judgement, Measured, judge, measure
+from deepmirror.judge.findings import judge, measure
+from deepmirror.judge.records import Judgement, Measured
 from deepmirror.movements.loader import load_catalogue
 from tests.conftest import programme
 from tests.core.test_measures import squat_side

@@ -19,7 +19,8 @@ from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.core.trajectories import Track
 from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
-from deepmirror.judge.findings import Judgement, Measured, judge, measure
+from deepmirror.judge.findings import judge, measure
+from deepmirror.judge.records import Judgement, Measured
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.services.films.repetitions import rep_signal, reps_of_the_set

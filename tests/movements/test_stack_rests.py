@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from deepmirror.core.uncertain_value import Verdict
-from deepmirror.judge.findings import Judgement, judge, measure
+from deepmirror.judge.findings import judge, measure
+from deepmirror.judge.records import Judgement
 from tests.movements.rig import CATALOGUE, Rep, judged, programme, seconds
 
 NAMES = sorted(n for n, m in CATALOGUE.movements.items() if any(f.code == "stack_rests" for f in m.fault))

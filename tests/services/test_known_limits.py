@@ -5,7 +5,7 @@ from __future__ import annotations
 from deepmirror.core.body.squat_setup import Limits
 from deepmirror.core.uncertain_value import Value
 from deepmirror.exchange.brief import ClientPart
-from deepmirror.judge.findings import Measured
+from deepmirror.judge.records import Measured
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.posture.known_limits import FilmLimits, film_limits, known_limits, limits_of
 

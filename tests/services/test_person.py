@@ -13,7 +13,7 @@ from deepmirror.exchange.brief import check_client
 from deepmirror.services.clients.person import CURVES, PersonFile, deepest_against
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.ghost import SideGhosts
 from deepmirror.services.films.review import Review
 
 
@@ -98,7 +98,7 @@ def test_a_longer_thigh_changes_targets_ghost_and_findings_and_undo_restores(bra
 
     def state() -> tuple[float, tuple[str, ...], tuple[str, ...]]:
         assert review.analysis is not None
-        ghost = GhostMaker(review.analysis).at(frame)
+        ghost = SideGhosts(review.analysis).at(frame)
         assert ghost is not None
         chain = next(f.chain for f in review.analysis.judgement.findings if f.code == "shallow_depth")
         return ghost.posture.trunk_lean, chain, ghost.why
@@ -149,6 +149,6 @@ def test_only_films_that_can_have_a_ghost_have_one(demo_library: FilmLibrary) ->
     film = next(f for f in demo_library.films() if f.client_name.startswith("Yuna"))
     review = Review(demo_library, film.id)
     assert review.analysis is not None
-    maker = GhostMaker(review.analysis)
+    maker = SideGhosts(review.analysis)
     assert maker.at(0) is None and maker.reason is not None and "side" in maker.reason
     review.close()

@@ -76,6 +76,7 @@ ACTIONS = (
     Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
     Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film", (Need.NUMBERS,)),
     Action("send", "Send the reply", "Ctrl+Return", "reply", "Film", (Need.NUMBERS,)),
+    Action("other_answer", "Say another answer", "Alt+T", "reply", "Edit"),
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),
     Action("later", "Send this correction later", "Alt+Down", "reply", "Edit"),
     Action("log_session", "Log a session…", "L", "plan", "Plan", (Need.PLANNED,)),

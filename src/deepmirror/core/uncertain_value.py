@@ -43,7 +43,7 @@ def bare_unit(unit: str) -> str:
 
 
 BEYOND_USE = 2.5  # of a measure's largest useful doubt; our own choice
-FAR_OFF = 2.0  # times its own doubt that a very doubtful number must pass an edge to accuse; our own choice
+FAR_OFF = 1.25  # times its own doubt that a very doubtful number must pass an edge to accuse; our own choice
 
 
 class Verdict(StrEnum):

@@ -51,6 +51,7 @@ def rep_record(rep: Rep, values: dict[str, Value]) -> Document:
         "half_reps": rep.halves,
         "leg": rep.leg,
         "phases_s": phases,
+        "mean_speeds": {phase: round(speed, 3) for phase, speed in rep.mean_speeds.items()},
         "measures": measure_table(values),
     }
 

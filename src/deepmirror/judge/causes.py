@@ -9,17 +9,20 @@ from deepmirror.core.uncertain_value import Value
 from deepmirror.movements.schema import Cause, CauseKind
 
 TIRED_SPEED_LOSS_PCT = 25.0  # common practice, no source
+FRESH_SPEED_LOSS_PCT = 20.0  # a set that surely slowed by less was not a tired one; common practice, no source
+NARROW_STANCE = 0.9  # of the distance between the shoulder joints; common practice, no source
 REFIT_CM = 2.5  # common practice, no source
 AT_LIMIT_DEG = 3.0  # a joint this near its limit is at it; a clean rep that bent it this much further speaks against it; our own choice
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """One thing that speaks for causes of any of `kinds`, or against them; `because` says it to the coach."""
+    """One thing that speaks for causes of any of `kinds`, or against them; `because` says it to the coach. rules_out: it leaves none."""
 
     kinds: frozenset[CauseKind]
     because: str
     against: bool = False
+    rules_out: bool = False
 
 
 @dataclass(frozen=True)
@@ -33,6 +36,8 @@ class Limit:
 FATIGUE: frozenset[CauseKind] = frozenset(("fatigue",))
 TIRED: frozenset[CauseKind] = frozenset(("fatigue", "load"))
 MISFIT: frozenset[CauseKind] = frozenset(("machine_fit", "position"))
+HABIT: frozenset[CauseKind] = frozenset(("habit",))
+STANCE: frozenset[CauseKind] = frozenset(("stance",))
 FROM_THE_START: frozenset[CauseKind] = frozenset(("habit", "machine_fit", "stance"))
 LIMITS: dict[str, frozenset[CauseKind]] = {
     "ankle_dorsiflexion": frozenset(("ankle",)),
@@ -58,13 +63,32 @@ def collect_evidence(
         out.append(Evidence(FATIGUE, f"it began in rep {min(reps)} of {total}"))
     if slowing and loss is not None:
         out.append(Evidence(TIRED, f"lifting slowed by {loss.value:.0f} %"))
-    away = film.get("pivot_misalignment_cm")
-    if away is not None and away.value - away.u > REFIT_CM:
-        out.append(Evidence(MISFIT, f"the knee sits {away.value:.0f} cm from the pivot"))
+    out += _of_fit(film)
     if limit is not None and limit.joint in LIMITS:
         out += _of_limit(limit, by_rep, reps)
     if reps and len(reps) == total and not slowing:
         out.append(Evidence(FROM_THE_START, "it is there from the first rep"))
+    elif reps and total >= 3 and 1 not in reps:
+        out.append(Evidence(HABIT, f"rep 1 is free of it, as {total - len(reps)} of {total} reps are", against=True))
+    if reps and total >= 3 and 1 in reps and not late:
+        out.append(Evidence(FATIGUE, "rep 1 shows it already", against=True))
+    if loss is not None and not slowing and loss.value + loss.u < FRESH_SPEED_LOSS_PCT:
+        out.append(Evidence(TIRED, f"lifting hardly slowed ({max(loss.value, 0.0):.0f} %)", against=True))
+    return out
+
+
+def _of_fit(film: dict[str, Value]) -> list[Evidence]:
+    """How machine and feet stood to this body."""
+    out = []
+    away, stance = film.get("pivot_misalignment_cm"), film.get("stance_to_shoulder_ratio")
+    if away is not None and away.value - away.u > REFIT_CM:
+        out.append(Evidence(MISFIT, f"the knee sits {away.value:.0f} cm from the pivot"))
+    elif away is not None and away.value + away.u < REFIT_CM:
+        out.append(Evidence(MISFIT, f"the knee sits within {away.value + away.u:.0f} cm of the pivot", against=True))
+    if stance is not None and stance.value + stance.u < NARROW_STANCE:
+        out.append(Evidence(STANCE, f"the feet stand {100 * stance.value:.0f} % of the shoulders apart"))
+    elif stance is not None and stance.value - stance.u > NARROW_STANCE:
+        out.append(Evidence(STANCE, f"the feet stand {100 * stance.value:.0f} % of the shoulders apart, wide enough", against=True))
     return out
 
 
@@ -79,18 +103,49 @@ def _of_limit(limit: Limit, by_rep: tuple[dict[str, Value], ...], reps: tuple[in
     further = max(clean, key=lambda i: clean[i], default=None)
     if further is not None and clean[further] > max(faulty) + AT_LIMIT_DEG:
         words = f"rep {further} bent further without it ({name} {clean[further]:.0f}° against {max(faulty):.0f}°)"
-        return [Evidence(kinds, words, against=True)]
+        return [Evidence(kinds, words, against=True, rules_out=True)]
     if max(faulty) < limit.deg - AT_LIMIT_DEG:
         words = f"{name} came to {max(faulty):.0f}°, its limit is taken as {limit.deg:.0f}°"
         return [Evidence(kinds, words, against=True)]
     return [Evidence(kinds, f"{name} came to {max(faulty):.0f}°, where this build meets its limit of {limit.deg:.0f}° first")]
 
 
-def ranked(causes: list[Cause], evidence: list[Evidence]) -> list[str]:
-    """Causes in words, those with the most and strongest evidence first, those the film speaks against last."""
+@dataclass(frozen=True)
+class WeighedCause:
+    """One probable cause, with what in this film and this body speaks for it and against it.
+
+    ruled_out: a better, deeper repetition shows that it is none.
+    """
+
+    words: str
+    kinds: frozenset[CauseKind]
+    speaks_for: tuple[str, ...] = ()
+    speaks_against: tuple[str, ...] = ()
+    ruled_out: bool = False
+
+    @property
+    def rows(self) -> list[str]:
+        """What speaks for it and against it, as lines; nothing where nothing does."""
+        pro = [f"for “{self.words}”: {row}" for row in self.speaks_for]
+        return pro + [f"against “{self.words}”: {row}" for row in self.speaks_against]
+
+
+def weigh(causes: list[Cause], evidence: list[Evidence]) -> tuple[WeighedCause, ...]:
+    """The causes with their evidence: those with the most and strongest first, what is ruled out last."""
 
     def weight(cause: Cause) -> float:
         found = [(i, e) for i, e in enumerate(evidence) if e.kinds & set(cause.kinds)]
         return sum((-1 if e.against else 1) / (1 + i) for i, e in found)
 
-    return [c.words for c in sorted(causes, key=lambda c: -weight(c))]
+    def weighed(cause: Cause) -> WeighedCause:
+        mine = [e for e in evidence if e.kinds & set(cause.kinds)]
+        return WeighedCause(
+            cause.words,
+            frozenset(cause.kinds),
+            tuple(e.because for e in mine if not e.against),
+            tuple(e.because for e in mine if e.against),
+            # another joint of the same cause may still be the one: only a cause all of whose kinds are contradicted is out
+            bool(cause.kinds) and all(any(e.rules_out and kind in e.kinds for e in evidence) for kind in cause.kinds),
+        )
+
+    return tuple(sorted((weighed(c) for c in sorted(causes, key=lambda c: -weight(c))), key=lambda c: c.ruled_out))

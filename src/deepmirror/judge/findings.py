@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -12,112 +12,21 @@ from deepmirror.core.measures.context import TAKE_IN, Advice, CannotTell, Measur
 from deepmirror.core.measures.spec import MeasureSpec, Moment, view_kind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
 from deepmirror.core.views import facing
-from deepmirror.judge.causes import Limit, collect_evidence, ranked
+from deepmirror.judge.causes import WeighedCause, collect_evidence, weigh
+from deepmirror.judge.records import RANGE, SAFETY, SEVERITY_ORDER, BuildView, Check, Finding, Judgement, Measured, Unmeasurable
 from deepmirror.movements.loader import Catalogue
-from deepmirror.movements.schema import CauseKind, Fault, FaultText, Movement
+from deepmirror.movements.pathways import regions_for
+from deepmirror.movements.schema import Fault, FaultText, Movement, Target
+from deepmirror.movements.schools import SchoolTopic, chosen, topic_of
 
-SAFETY, RANGE = "safety", "range"
-SEVERITY_ORDER = (SAFETY, RANGE, "tension", "polish")
-
-
-@dataclass(frozen=True)
-class Finding:
-    """One thing worth saying; reps count from 1, value and u are of the worst rep, in `unit`."""
-
-    code: str
-    title: str
-    severity: str
-    reps: tuple[int, ...]
-    value: float
-    u: float
-    target: Band
-    target_source: str
-    school: str
-    unit: str
-    measure: str
-    time_s: float
-    why: str
-    cue: str
-    change: str
-    film_next: str
-    causes: tuple[str, ...]
-    chain: tuple[str, ...]
-    drill: str = ""
-    told: str = ""  # the title as the client reads it
-    kinds: frozenset[CauseKind] = frozenset()  # of all its causes
-
-
-@dataclass(frozen=True)
-class Unmeasurable:
-    """What this film cannot tell, why, and what to film so that it can be told."""
-
-    measure: str
-    reason: str
-    advice: Advice
-    title: str = ""
-    seen_from: str = ""  # the kind of film that does not show it, where that is why
-    doubtful: bool = False  # there is a number, and its uncertainty is wider than the target allows
-
-
-@dataclass(frozen=True)
-class Check:
-    """The verdict on one fault over the whole set; `held` is what may be praised when nothing is off."""
-
-    code: str
-    title: str
-    verdict: Verdict
-    held: str
-    praised: bool = False  # nothing in the film speaks against saying so
-    severity: str = ""
-
-
-@dataclass(frozen=True)
-class BuildView:
-    """What the build solver says of this film's client: the lean its build asks for, its words, and by fault code what this
-    body could do about it."""
-
-    lean: Band | None
-    words: tuple[str, ...]
-    answers: dict[str, str] = field(default_factory=dict)
-    limit: Limit | None = None
-
-
+KNEE = "knee"
 BUILD_SCHOOL = "build"
 BY_BUILD = ("shallow_depth", "trunk_lean", "knee_past_toe", "heel_rise")
-
-
-@dataclass(frozen=True)
-class Measured:
-    """All numbers of a film: per rep and per film, and what could not be measured."""
-
-    reps: tuple[dict[str, Value], ...]
-    film: dict[str, Value]
-    unmeasurable: tuple[Unmeasurable, ...]
-
-
-@dataclass(frozen=True)
-class Judgement:
-    """Findings in the order they should be said, one check per fault, and what the film cannot tell."""
-
-    findings: tuple[Finding, ...]
-    checks: tuple[Check, ...]
-    unmeasurable: tuple[Unmeasurable, ...]
-    schools: dict[str, str] = field(default_factory=dict)
-
-    def asking(self, *more: Unmeasurable) -> Judgement:
-        """The same with what else the film cannot tell said first."""
-        return replace(self, unmeasurable=(*more, *self.unmeasurable)) if more else self
-
-    @property
-    def breakdown(self) -> tuple[int, Finding] | None:
-        """The first rep whose form left the set's own standard, and how: a fault of form that the reps before it did not have."""
-        late = [(min(f.reps), f) for f in self.findings if f.reps and min(f.reps) > 1 and f.severity != "polish"]
-        return min(late, key=lambda row: row[0]) if late else None
-
 
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set, from before the first rep to after the last.")
 FRONT_LEG = Advice(Remedy.SIDE_FILM, "Film from the side of the leg in front.")
@@ -160,12 +69,14 @@ def judge(
     catalogue: Catalogue,
     schools: dict[str, str],
     build: BuildView | None = None,
+    pain: Sequence[str] = (),
 ) -> Judgement:
     """Compare measures with the movement's targets.
 
-    schools: fault code -> the client's school; the definition's default where absent or unknown. build: the solver's view
-    of this client, which sets the target of the school "build" and says what part of a finding is build.
+    schools: topic, or exercise and topic -> the client's school; the definition's default where absent or unknown. build: the solver's
+    view of this client, which sets the target of the school "build" and says what part of a finding is build. pain: where it hurts.
     """
+    sore_knee = KNEE in regions_for(list(pain))
     kind = view_kind(scene.view)
     findings: list[Finding] = []
     checks: list[Check] = []
@@ -180,8 +91,9 @@ def judge(
             advice, seen_from = FROM_THE_SIDE if "side" in fault.views else FROM_THE_FRONT, f"a film from the {_side_words(scene.view)}"
             unable.append(Unmeasurable(fault.measure, f"{seen_from} does not show it", advice, text.title, seen_from))
             continue
-        school = schools.get(fault.code, fault.school)
-        school = school if school in fault.targets else fault.school
+        if not _asked(fault, scene.tempo):
+            continue
+        school = chosen(schools, movement, fault)
         used[fault.code] = school
         if rear_near and (MEASURES[fault.measure].series or MEASURES[fault.measure].focus.joints):
             unable.append(Unmeasurable(fault.measure, "the leg in front is hidden by the one behind", FRONT_LEG, text.title))
@@ -195,20 +107,24 @@ def judge(
                 unable.append(replace(missing[fault.measure], title=text.title))
             checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity))
             continue
-        band = _band(fault, school, build)
+        target = _target(fault, school, scene.tempo)
+        band = build.lean if school == BUILD_SCHOOL and build is not None and build.lean is not None else target.band()
         verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
         checks.append(Check(fault.code, text.title, _worst(verdicts), text.held, _well_inside(fault, rows), text.severity))
         if text.severity == RANGE:
             ranges.add(fault.code)
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
         if off:
-            findings.append(_finding(scene, fault, text, school, band, off, build, measured))
+            asked = _Asked(target, band, catalogue.topics, school, sore_knee and fault.pain_is_safety)
+            findings.append(_finding(scene, fault, text, asked, off, build, measured))
         elif Verdict.CANNOT_TELL in verdicts:
             advice = Advice(Remedy.MARK, text.film_next)  # the same film with another point or mark may do
             unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", advice, text.title, doubtful=True))
     if any(f.severity == SAFETY for f in findings):  # a range that was paid for with the pelvis or the back is not praised
         checks = [replace(c, praised=False) if c.code in ranges else c for c in checks]
-    return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), tuple(unable), used)
+    said = {(u.title, u.reason): u for u in reversed(unable)}  # left and right, or two ways to see one fault, are one lack
+    lacks = tuple(u for u in unable if said.get((u.title, u.reason)) is u)
+    return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), lacks, used, len(scene.reps))
 
 
 def _near_leg_is_behind(scene: MeasurementContext) -> bool:
@@ -242,73 +158,108 @@ def _worst(verdicts: list[Verdict]) -> Verdict:
     return Verdict.WITHIN
 
 
-def _band(fault: Fault, school: str, build: BuildView | None) -> Band:
-    """The target: the solver's own for the school "build", the definition's otherwise."""
-    if school == BUILD_SCHOOL and build is not None and build.lean is not None:
-        return build.lean
-    return fault.targets[school].band()
+def _asked(fault: Fault, tempo: Tempo | None) -> bool:
+    """Whether the prescription leaves it open: a lift to a count is not judged by its speed, a quick one not by its start."""
+    if tempo is None or fault.asked == "always":
+        return True
+    return tempo.concentric is None if fault.asked == "no_timed_lift" else tempo.concentric is not None
+
+
+def _target(fault: Fault, school: str, tempo: Tempo | None) -> Target:
+    """The target of a school, or the eased one where no hold is prescribed at the bottom."""
+    return fault.eased if fault.eased is not None and tempo is not None and tempo.bottom == 0 else fault.targets[school]
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """What is asked of a fault's measure: the target, its band (the solver's own for the school "build"), the school, and whether pain
+    makes it a matter of safety."""
+
+    target: Target
+    band: Band
+    topics: dict[str, SchoolTopic]
+    school: str
+    sore: bool
+
+    def school_words(self, fault: Fault) -> str:
+        """The school as a coach calls it."""
+        topic = self.topics.get(topic_of(fault))
+        return topic.option(self.school) if topic is not None else self.school.replace("_", " ")
 
 
 def _finding(
     scene: MeasurementContext,
     fault: Fault,
     text: FaultText,
-    school: str,
-    band: Band,
+    asked: _Asked,
     off: list[tuple[Rep | None, Value]],
     build: BuildView | None,
     measured: Measured,
 ) -> Finding:
-    target = fault.targets[school]
+    band, code = asked.band, fault.group or fault.code
     rep, worst = max(off, key=lambda row: band.excess(row[1].value))
     reps = tuple(r.number for r, _ in off if r is not None)
-    chain = [
-        f"{fault.measure} in rep {r.number}: {with_unit(f'{v.value:.1f} ± {v.u:.1f}', fault.unit)}"
-        if r
-        else f"{fault.measure}: {with_unit(f'{v.value:.1f} ± {v.u:.1f}', fault.unit)}"
-        for r, v in off
-    ]
-    chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{school.replace('_', ' ')}” ({target.source})")
-    chain.append(f"outside by {band.excess(worst.value):.1f}, more than the doubt of {worst.u:.1f} (k = 2): off")
+    limit = build.limit if build is not None else None
+    weighed = weigh(text.causes, collect_evidence(scene, measured.film, measured.reps, reps, limit))
+    answers = build.answers.get(code, ()) if build is not None else ()
+    return Finding(
+        fault.reported or fault.code,
+        text.title,
+        SAFETY if asked.sore or (fault.safe is not None and fault.safe.band().excess(worst.value) > 0) else text.severity,
+        reps,
+        worst.value,
+        worst.u,
+        band,
+        asked.target.source,
+        asked.school,
+        fault.unit,
+        fault.measure,
+        _worst_time(scene, fault, rep),
+        text.why,
+        fault.cue or text.cue,
+        answers[0] if answers else fault.change or text.change,
+        text.film_next,
+        weighed,
+        tuple(_chain(scene, fault, text, asked, off, build, weighed)),
+        text.drill,
+        text.told,
+        answers,
+    )
+
+
+def _chain(
+    scene: MeasurementContext,
+    fault: Fault,
+    text: FaultText,
+    asked: _Asked,
+    off: list[tuple[Rep | None, Value]],
+    build: BuildView | None,
+    weighed: tuple[WeighedCause, ...],
+) -> list[str]:
+    """The numbers and reasons that led to a finding, in the order a coach would ask for them."""
+    title, band, code = MEASURES[fault.measure].title, asked.band, fault.group or fault.code
+    seen = [(f"rep {r.number}: " if r else "", with_unit(f"{shown(v.value)} ± {shown(v.u)}", fault.unit)) for r, v in off]
+    chain = [f"{where}{title[:1].lower() + title[1:] if where else title} {number}" for where, number in seen]
+    worst = max((v for _, v in off), key=lambda v: band.excess(v.value))
+    chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{asked.school_words(fault)}” ({asked.target.source})")
+    chain.append(f"outside by {shown(band.excess(worst.value))}, more than the doubt of {shown(worst.u)}: off")
+    if asked.sore:
+        chain.append("a knee that hurts is noted: this comes first")
     if scene.frontal is not None and MEASURES[fault.measure].moment is Moment.PEAK:
         chain.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
     if build is not None and fault.code in BY_BUILD:
         chain += list(build.words)
         if fault.code == "trunk_lean":
             chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
-    kinds = frozenset(kind for cause in text.causes for kind in cause.kinds)
-    known = collect_evidence(scene, measured.film, measured.reps, reps, build.limit if build is not None else None)
-    evidence = [e for e in known if e.kinds & kinds]
-    chain += [f"evidence {'against: ' + e.because if e.against else 'for: ' + e.because}" for e in evidence]
+    chain += [row for cause in weighed for row in cause.rows]
     if text.drill:
         chain.append(f"drill: {text.drill}")
-    change = fault.change or text.change
-    if build is not None and (fault.group or fault.code) in build.answers:
-        change = build.answers[fault.group or fault.code]
-        chain.append(change)
-    return Finding(
-        fault.group if fault.as_group and fault.group else fault.code,
-        text.title,
-        SAFETY if fault.safe is not None and fault.safe.band().excess(worst.value) > 0 else text.severity,
-        reps,
-        worst.value,
-        worst.u,
-        band,
-        target.source,
-        school,
-        fault.unit,
-        fault.measure,
-        _worst_time(scene, fault, rep),
-        text.why,
-        fault.cue or text.cue,
-        change,
-        text.film_next,
-        tuple(ranked(text.causes, evidence)),
-        tuple(chain),
-        text.drill,
-        text.told,
-        kinds,
-    )
+    return chain + list(build.answers.get(code, ()) if build is not None else ())
+
+
+def shown(number: float) -> str:
+    """A number as it is written in reasons: two digits after the point below one, else one."""
+    return f"{number:.2f}" if abs(number) < 1 else f"{number:.1f}"
 
 
 def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> float:
@@ -328,8 +279,8 @@ def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> flo
 
 
 def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:
-    """Left and right of the same fault become one finding when both are off."""
-    groups = {code: f.group for f in movement.fault if f.group for code in (f.code, f.group)}
+    """Left and right of the same fault, and two ways to see it, become one finding when both are off."""
+    groups = {code: f.group for f in movement.fault if f.group for code in (f.code, f.reported or f.code, f.group)}
     out: list[Finding] = []
     for finding in findings:
         group = groups.get(finding.code)
@@ -337,15 +288,17 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
         if other is None or group is None:
             out.append(finding)
             continue
-        worse = max((finding, other), key=lambda f: f.target.excess(f.value))
+        same = finding.measure.replace("_left", "_right") == other.measure.replace("_left", "_right")
+        worse = max((finding, other), key=lambda f: f.target.excess(f.value)) if same else other  # two ways to see it: the first tells it
         both = tuple(sorted(set(finding.reps) | set(other.reps)))
         out[out.index(other)] = replace(
             worse,
-            code=group,
+            code=finding.code if finding.code == other.code else group,
             title=catalogue.text(movement, group).title,
             told=catalogue.text(movement, group).told,
             reps=both,
             chain=tuple(dict.fromkeys(other.chain + finding.chain)),
+            severity=min((finding.severity, other.severity), key=SEVERITY_ORDER.index),
         )
     return out
 

@@ -17,8 +17,8 @@ from pydantic import TypeAdapter, ValidationError
 from deepmirror.errors import BadMovement, one_line
 from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.cameras import CAMERAS_FILE
-from deepmirror.movements.pathways import PATHWAYS_FILE, READINESS_FILE
 from deepmirror.movements.fitness import text_codes, unfit
+from deepmirror.movements.pathways import PATHWAYS_FILE, READINESS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
 from deepmirror.movements.schools import SCHOOLS_FILE, SchoolTopic, untitled
 
@@ -117,9 +117,7 @@ def copy_definition(movement_id: str, folder: Path) -> Path:
     return path
 
 
-def _movement(
-    file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]], topics: dict[str, SchoolTopic]
-) -> Movement:
+def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str, list[Fault]], topics: dict[str, SchoolTopic]) -> Movement:
     movement = _checked(file, Movement.model_validate)
     for name in movement.shares:
         if name not in shared:

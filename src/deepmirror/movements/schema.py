@@ -125,7 +125,7 @@ class Fault(Strict):
     group: str | None = None
     safe: Target | None = None  # outside this band it is a matter of safety, whatever the text's own severity
     praised: Target | None = None  # said well of inside this band only; absent: wherever it is within its target
-    as_group: bool = False  # reported under its group's code even when it is found alone: another way to see the same fault
+    reported: str | None = None  # the code it is reported under: another way to see the same fault
     topic: str | None = None  # the topic its schools belong to, where several faults hang on one choice
     asked: Asked = "always"  # judged only where the prescription leaves it open
     eased: Target | None = None  # the target where no hold is prescribed at the bottom: a quick turn is then as asked

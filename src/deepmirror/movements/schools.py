@@ -23,7 +23,7 @@ class SchoolTopic(Strict):
 
     title: str
     options: dict[str, SchoolOption] = Field(min_length=2)
-    families: list[str] = []
+    families: tuple[str, ...] = ()
 
     def option(self, school: str) -> str:
         """A school in words."""
@@ -54,7 +54,7 @@ def for_exercise(movement_id: str, topic: str) -> str:
 
 
 def chosen(schools: Mapping[str, str], movement: Movement, fault: Fault) -> str:
-    """The school a fault is judged by: the exercise's, else the client's, else the definition's own; never one the fault has no target for."""
+    """The school a fault is judged by: the exercise's, else the client's, else the definition's own; always one it has."""
     topic = topic_of(fault)
     for name in (for_exercise(movement.id, topic), topic, fault.code):
         if schools.get(name) in fault.targets:

@@ -78,6 +78,15 @@ class Correction:
     strokes: list[Stroke] = field(default_factory=list)
     before: Before | None = None
     side_by_side: bool = False
+    answers: list[str] = field(default_factory=list)  # ways to change it; `change` says the one the coach took
+
+    def take_next_answer(self) -> str | None:
+        """Say the next of the ways to change it; None where there is but one."""
+        if len(self.answers) < 2:
+            return None
+        at = self.answers.index(self.change) if self.change in self.answers else -1
+        self.change = self.answers[(at + 1) % len(self.answers)]
+        return self.change
 
 
 @dataclass

@@ -136,6 +136,7 @@ class MainWindow(WindowContext):
             "sheet": self.client_control.sheet,
             "preview": self.reply_control.preview,
             "send": self.reply_control.send,
+            "other_answer": self.reply_room.other_answer,
             "earlier": lambda: self.reply_room.shift(-1),
             "later": lambda: self.reply_room.shift(1),
             "refilm": self.reply_control.ask_again,

@@ -80,15 +80,33 @@ class Frontal:
         return self.focal_px * float(np.exp(self.parameters.log_focal))
 
     @property
+    def shank(self) -> float:
+        """Length of the shank, px at the ankles' distance."""
+        return self.shank_px * float(np.exp(self.parameters.log_shank))
+
+    @property
     def pitch(self) -> Value:
         """How far the camera looks down, degrees."""
         return Value(float(np.degrees(self.parameters.pitch_rad)), COVERAGE_FACTOR * float(np.degrees(np.sqrt(self.covariance[0, 0]))))
 
     def in_space(self, points: Points, side: str) -> dict[str, Array]:
         """Joints of one leg (T, 3): across the picture to the right, up in the room, towards the camera."""
+        flat, nearer = self._nearer(points, side)
+        pitch, out = self.parameters.pitch_rad, {}
+        for joint, place in flat.items():
+            x, y = (place * (1 - nearer[joint] / self.focal)[:, None]).T
+            rise = y * np.cos(pitch) + nearer[joint] * np.sin(pitch)
+            out[joint] = np.stack([x, rise, nearer[joint] * np.cos(pitch) - y * np.sin(pitch)], axis=1)
+        return out
+
+    def aside_px(self, points: Points, side: str, joint: str, aside: Array) -> Array:
+        """What a way (T,) to the picture's right at a joint, px at the ankles' distance, comes to in the picture, px."""
+        return np.asarray(aside / (1 - self._nearer(points, side)[1][joint] / self.focal))
+
+    def _nearer(self, points: Points, side: str) -> tuple[dict[str, Array], dict[str, Array]]:
+        """Joints of one leg from the picture's middle (T, 2), right and up, and how much nearer the camera than the ankle (T,), px."""
         fitted, focal = self.parameters, self.focal
-        pitch = fitted.pitch_rad
-        lengths = {"thigh": self.thigh_px * float(np.exp(fitted.log_thigh)), "shank": self.shank_px * float(np.exp(fitted.log_shank))}
+        lengths = {"thigh": self.thigh_px * float(np.exp(fitted.log_thigh)), "shank": self.shank}
         basis = np.stack([np.array([-self.up[1], self.up[0]]), self.up], axis=1)
         joints = [j for j in (*LEG, "toe") if sided(j, side) in points.names]
         flat = {j: (points[sided(j, side)] - self.centre) @ basis for j in joints}
@@ -103,12 +121,7 @@ class Frontal:
             if "toe" in flat:
                 aside = np.abs(level("toe") - level("ankle"))[:, 0]
                 nearer["toe"] = nearer["ankle"] + (1 - HEEL_BEHIND) * self._shoe_nearer(aside)
-        out = {}
-        for joint in joints:
-            x, y = level(joint).T
-            rise = y * np.cos(pitch) + nearer[joint] * np.sin(pitch)
-            out[joint] = np.stack([x, rise, nearer[joint] * np.cos(pitch) - y * np.sin(pitch)], axis=1)
-        return out
+        return flat, nearer
 
     def shoe_aside(self, points: Points, side: str) -> Array:
         """How far (T,) a toe lies to the picture's right of its heel, px at the ankles' distance.

@@ -12,11 +12,10 @@ import numpy as np
 
 from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import included_angle
-from deepmirror.core.measures import contact_measures, tempo_measures
+from deepmirror.core.measures import contact_measures
 from deepmirror.core.measures.context import (
     ADD_BACK,
     ADD_BAR,
-    FILM_SIDE,
     Array,
     CannotTell,
     MeasurementContext,
@@ -44,8 +43,6 @@ KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
 SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
 RISE_U_CM = fitted_by_name("rise_u")
 CHANGE_U_SHARE = 0.5  # of an angle's own uncertainty: a click's error cancels in a change within one rep, the drift does not
-LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
-FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
 
 
 def knee_past_toe(scene: MeasurementContext, rep: Rep) -> Value:
@@ -68,29 +65,6 @@ def knee_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest forward reach of the knee past the toe tip, % of the client's foot. Raises as `knee_past_toe` does."""
     foot = scene.body.length("foot")
     return knee_past_toe(scene, rep).scaled(100 / foot.cm, foot.u_cm / foot.cm)
-
-
-def hips_first(scene: MeasurementContext, rep: Rep) -> Value:
-    """How much further the trunk leans over in the lift than where the lift began, degrees: hips that rise before the shoulders.
-
-    What is off throughout the rep cancels in the difference.
-    """
-    start, end = (rep.start_s, rep.turn_start_s) if rep.first == "concentric" else (rep.turn_end_s, rep.end_s)
-    lift = scene.angle("trunk_lean").window(start, end)
-    if not len(lift.values):
-        raise CannotTell("the lift is not whole", FILM_SIDE)
-    i = int(np.argmax(lift.values))
-    return Value(float(lift.values[i] - lift.values[0]), CHANGE_U_SHARE * float(np.hypot(lift.u[i], lift.u[0])))
-
-
-def at_lift_end(name: str) -> RepMeasure:
-    """An angle where the lift ends, degrees."""
-
-    def measure(scene: MeasurementContext, rep: Rep) -> Value:
-        series, when = scene.angle(name), rep.end_s if rep.first == "eccentric" else rep.bottom_s
-        return Value(at(series, when), float(np.interp(when, series.times, series.u)))
-
-    return measure
 
 
 def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
@@ -199,16 +173,6 @@ def heel_travel(scene: MeasurementContext, rep: Rep) -> Value:
     return scene.cm(Value(float(np.ptp(height.values)), float(np.hypot(noise, scene.hidden_u(rep, heel, toe)))))
 
 
-def hip_travel(scene: MeasurementContext, rep: Rep) -> Value:
-    """Furthest the hip moved from where it was at the rep's start, cm."""
-    hip = scene.side_point("hip")
-    path = scene.track.point(hip)
-    rest = path[np.abs(scene.track.times - rep.start_s) <= 0.1]
-    away = np.linalg.norm(path - (rest.mean(axis=0) if len(rest) else path[0]), axis=1)
-    noise = np.full(len(away), np.hypot(COVERAGE_FACTOR * noise_sd(away) + 1.5, scene.hidden_u(rep, hip)))
-    return scene.cm(highest(Series(scene.track.times, away, noise), rep))
-
-
 def bar_from_leg(scene: MeasurementContext, rep: Rep) -> Value:
     """Largest distance of the bar from the near leg's line hip - knee - ankle, cm. Raises CannotTell without a marked bar or a scale."""
     if "bar" not in scene.track.names:
@@ -226,51 +190,6 @@ def _to_segment(point: Array, a: Array, b: Array) -> Array:
     d = b - a
     share = np.clip(((point - a) * d).sum(axis=1) / np.maximum((d**2).sum(axis=1), 1e-9), 0, 1)
     return np.asarray(np.linalg.norm(point - a - share[:, None] * d, axis=1))
-
-
-def _nordic(scene: MeasurementContext, rep: Rep) -> tuple[Series, int]:
-    """The body's line knee to shoulder from upright (degrees) over the lowering, and where control is lost."""
-    shoulder, knee = scene.side_point("shoulder"), scene.side_point("knee")
-    across = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
-
-    def lean(p: Points) -> Array:
-        d = p[shoulder] - p[knee]
-        return np.asarray(np.degrees(np.arctan2(d @ across, d @ scene.up)))
-
-    part = scene.cached_series("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
-    speeds = np.gradient(part.values, part.times)
-    calm = LOST_CONTROL * float(np.median(speeds[: max(len(speeds) // 2, 1)]))
-    over = speeds > calm
-    # from the end back: the last stretch that stays above the controlled band
-    slow = np.flatnonzero(~over[: int(np.argmax(speeds)) + 1])
-    return part, int(slow[-1]) + 1 if len(slow) and over.any() else len(part.values) - 1
-
-
-def break_point(scene: MeasurementContext, rep: Rep) -> Value:
-    """Lean of the line knee to shoulder, degrees from upright, at which the lowering speeds up and stays fast."""
-    part, i = _nordic(scene, rep)
-    i = min(i, len(part.values) - 1)
-    return Value(float(part.values[i]), float(part.u[i]) + 3.0)
-
-
-def control_time(scene: MeasurementContext, rep: Rep) -> Value:
-    """Seconds of controlled lowering before the break-point."""
-    part, i = _nordic(scene, rep)
-    return Value(float(part.times[min(i, len(part.times) - 1)] - part.times[0]), 4 * tempo_measures.frame_s(scene))
-
-
-def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
-    """Distance from front to rear ankle at the lowest point, cm. The far ankle is the network's alone, which the uncertainty shows.
-
-    Raises CannotTell where the far foot was not seen, or without a scale.
-    """
-    near, far = scene.side_point("ankle"), scene.far.get("ankle")
-    if far is None:
-        raise CannotTell("the far foot was not seen", FILM_SIDE)
-    across = np.array([-scene.up[1], scene.up[0]])
-    apart = np.abs((scene.track.point(near) - far) @ across)
-    series = Series(scene.track.times, apart, np.full(len(apart), 0.0))
-    return scene.cm(Value(at(series, rep.bottom_s), 0.0)).widened(FAR_FOOT_U_CM)
 
 
 ISB = "Wu et al. 2002, ISB recommendation (from memory), in the plane of the film"
@@ -381,10 +300,15 @@ MEASURES: tuple[MeasureSpec, ...] = (
         compared=True,
     ),
     MeasureSpec(
-        "knee_travel_pct", "Knee past toe, of the foot", "% foot", knee_travel, SIDE, PRACTICE, focus=Focus(("knee", "toe"), Drawing.PAST_TOE), listed=False
+        "knee_travel_pct",
+        "Knee past toe, of the foot",
+        "% foot",
+        knee_travel,
+        SIDE,
+        PRACTICE,
+        focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
+        listed=False,
     ),
-    MeasureSpec("hips_first_deg", "Hips rise before the trunk", "°", hips_first, SIDE, OWN, focus=TRUNK, series="trunk_lean", listed=False),
-    MeasureSpec("hip_at_top_deg", "Hip bend where the lift ends", "°", at_lift_end("hip_flexion"), SIDE, ISB, focus=HIP, series="hip_flexion", listed=False),
     MeasureSpec("heel_rise_cm", "Heel rise", "cm", heel_rise, ANY, OWN, focus=Focus(("heel",), Drawing.RING, close_up=True)),
     MeasureSpec("bar_drift_cm", "Bar drift", "cm", bar_drift, SIDE, PRACTICE, needs=("bar",)),
     MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
@@ -396,10 +320,6 @@ MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("knee_change_deg", "Knee bend changes by", "°", change("knee_flexion"), SIDE, OWN, focus=KNEE, series="knee_flexion"),
     MeasureSpec("bar_leg_cm", "Bar from the leg, most", "cm", bar_from_leg, SIDE, PRACTICE, needs=("bar",)),
     MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=replace(FOOT, close_up=True), compared=True),
-    MeasureSpec("hip_travel_cm", "Hips move by", "cm", hip_travel, SIDE, OWN, focus=HIP, listed=False),
-    MeasureSpec("break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE),
-    MeasureSpec("control_s", "Controlled for", "s", control_time, SIDE, PRACTICE),
-    MeasureSpec("stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN),
     MeasureSpec(
         "shank_from_vertical_max_deg",
         "Shin from upright, most",

@@ -28,7 +28,8 @@ from deepmirror.core.views import outward
 from deepmirror.fitted import fitted
 
 INWARD_U_PCT = fitted("inward_u")
-THIGH_SHOWS_DEG = 30.0  # a thigh nearer the camera's axis has no angle in the picture worth telling; our own choice
+THIGH_SHOWS_DEG = 12.0  # a thigh nearer the camera's axis has no angle in the picture; our own choice
+BENT_DEG = 60.0  # of knee bend from which on a knee is judged over its foot; our own choice
 SHIFT_U_CM = 1.5  # k = 2 of the middle of two hips: their landmarks drift with posture; our own estimate, no source
 
 
@@ -48,12 +49,16 @@ def _knee_inward(side: str) -> RepMeasure:
 
 def _knee_inside(side: str) -> RepMeasure:
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
-        """How far the knee came inside the line from hip to toe, cm of the client's own shank, while the thigh can be seen.
+        """How far the bent knee came inside the line its foot points along, cm of the client's own shank.
 
-        Raises CannotTell where the toe was not followed or the thigh points at the camera all the time.
+        Near standing the knee is over no toe: only from BENT_DEG of knee bend. Raises CannotTell where it bends less.
         """
-        shown = _while_thigh_shows(scene, rep, side, scene.angle(f"knee_to_foot_{side}"))
-        return _in_cm(scene, highest(shown, rep).widened(_hidden_pct(scene, rep, side)).widened(INWARD_U_PCT))
+        series, bend = scene.angle(f"knee_to_foot_{side}"), scene.angle(f"knee_flexion_{side}")
+        inside = (series.times >= rep.start_s) & (series.times <= rep.end_s) & (bend.values >= BENT_DEG)
+        if not inside.any():
+            raise CannotTell("the knee bends too little to stand over its foot", FILM_SIDE)
+        bent = Series(series.times[inside], series.values[inside], series.u[inside])
+        return _in_cm(scene, highest(bent, rep).widened(_hidden_pct(scene, rep, side)))
 
     return measure
 
@@ -144,18 +149,8 @@ MEASURES: tuple[MeasureSpec, ...] = (
     *_both_sides(
         "knee_medial_{side}_pct", "{side} knee off its line", "% shank", lambda side: highest_of(f"knee_medial_{side}"), "knee_medial", OWN
     ),
-    *_both_sides(
-        "knee_to_foot_{side}_pct",
-        "{side} knee inside hip-toe line",
-        "% shank",
-        lambda side: highest_of(f"knee_to_foot_{side}"),
-        "knee_to_foot",
-        PRACTICE,
-    ),
-    *_both_sides(
-        "knee_inward_{side}_cm", "{side} knee further in than at the start", "cm", _knee_inward, "knee_medial", OWN, listed=False
-    ),
-    *_both_sides("knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE, listed=False),
+    *_both_sides("knee_inward_{side}_cm", "{side} knee further in than at the start", "cm", _knee_inward, "knee_medial", OWN, listed=False),
+    *_both_sides("knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE),
     MeasureSpec("hip_shift_cm", "Hips shift to the left", "cm", hip_shift, FRONT, OWN, focus=Focus(("hip",)), listed=False),
     MeasureSpec(
         "knee_ankle_separation_ratio_min",

@@ -2,9 +2,25 @@
 
 from __future__ import annotations
 
-from deepmirror.core.measures import body_measures, camera_measures, contact_measures, foot_measures, frontal_measures, tempo_measures
+from deepmirror.core.measures import (
+    body_measures,
+    camera_measures,
+    contact_measures,
+    foot_measures,
+    frontal_measures,
+    technique_measures,
+    tempo_measures,
+)
 from deepmirror.core.measures.spec import MeasureSpec
 
-_FAMILIES = (body_measures, frontal_measures, contact_measures, foot_measures, frontal_measures, tempo_measures, camera_measures)
+_FAMILIES = (
+    body_measures,
+    technique_measures,
+    frontal_measures,
+    contact_measures,
+    foot_measures,
+    tempo_measures,
+    camera_measures,
+)
 MEASURES: dict[str, MeasureSpec] = {spec.name: spec for family in _FAMILIES for spec in family.MEASURES}
 """In the order in which they are shown."""

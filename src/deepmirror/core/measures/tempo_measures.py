@@ -186,8 +186,8 @@ def drop(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def speed_loss(scene: MeasurementContext) -> Value:
-    """Loss of lifting speed from the fastest to the last rep of the last block, percent of the fastest, over the range all whole reps share:
-    a shorter rep is not a slower one.
+    """Loss of lifting speed from the fastest to the last rep of the last block, percent of the fastest, over the range all whole reps
+    share: a shorter rep is not a slower one.
 
     Raises CannotTell with fewer than two whole reps.
     """
@@ -269,10 +269,10 @@ _TOLD: tuple[MeasureSpec, ...] = (
     MeasureSpec("concentric_share_pct", "Lifting of the asked time", "%", phase_share("concentric"), ANY, KNUTTGEN, listed=False),
     MeasureSpec("bottom_share_pct", "Bottom hold of the asked time", "%", phase_share("bottom"), ANY, KNUTTGEN, listed=False),
     MeasureSpec("top_share_pct", "Top hold of the asked time", "%", phase_share("top"), ANY, KNUTTGEN, listed=False),
-    MeasureSpec("turn_s", "Turned round in", "s", turn_time, ANY, SHARP, listed=False),
-    MeasureSpec("start_s", "Full speed after", "s", start_time, ANY, SHARP, listed=False),
+    MeasureSpec("turn_s", "Time to turn round", "s", turn_time, ANY, SHARP, listed=False),
+    MeasureSpec("start_s", "Time to full speed", "s", start_time, ANY, SHARP, listed=False),
     MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, listed=False),
-    MeasureSpec("stop_s", "Stopped in", "s", stop_time, SIDE, SHARP, listed=False),
+    MeasureSpec("stop_s", "Time to stop", "s", stop_time, SIDE, SHARP, listed=False),
     MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, listed=False),
     MeasureSpec("time_under_tension_s", "Under load", "s", under_tension, ANY, PRACTICE, per_rep=False, listed=False),
     MeasureSpec("speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False),

@@ -6,8 +6,6 @@ picture depend on which way the client faces: `facing` is +1 when she faces righ
 
 from __future__ import annotations
 
-from functools import partial
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -165,13 +163,19 @@ def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]
             thigh, shank = q["hip"] - q["knee"], q["knee"] - q["ankle"]
             return np.asarray(np.degrees(np.arctan2(way * thigh[:, 0], thigh[:, 1]) - np.arctan2(way * shank[:, 0], shank[:, 1])))
 
-        def medial(p: Points, camera: Frontal, side: str = side, way: int = way, end: str = "ankle") -> Array:
-            """Knee inward of the line from hip to `end`, % of the shank."""
+        def medial(p: Points, camera: Frontal, side: str = side, way: int = way) -> Array:
+            """Knee inward of the line from hip to ankle, % of the shank."""
             q = camera.in_space(p, side)
-            line, d = q[end] - q["hip"], q["knee"] - q["hip"]
+            line, d = q["ankle"] - q["hip"], q["knee"] - q["hip"]
             share = d[:, 1] / np.where(np.abs(line[:, 1]) < 1e-6, 1e-6, line[:, 1])
             shank = float(np.percentile(np.linalg.norm((q["knee"] - q["ankle"])[:, :2], axis=1), 95))
             return np.asarray(-way * (d[:, 0] - share * line[:, 0]) / shank * 100)
+
+        def off_foot(p: Points, camera: Frontal, side: str = side, way: int = way) -> Array:
+            """Knee inside the upright plane through ankle and toe, % of the shank, as one sees it looking straight down: where the foot
+            points, as far forward as the knee stands."""
+            q = camera.in_space(p, side)
+            return -way * (q["knee"] - over_foot(q))[:, 0] / camera.shank * 100
 
         def seen(p: Points, camera: Frontal, side: str = side) -> Array:
             """How far the thigh points away from the camera's axis, degrees: 90 across the picture, 0 at the camera."""
@@ -183,9 +187,16 @@ def _front_angles(track: Track, view: str, camera: Frontal) -> dict[str, Series]
         out[f"thigh_seen_{side}"] = camera.series(track, seen)
         out[f"knee_medial_{side}"] = camera.series(track, medial)
         if track.has(sided("toe", side)):
-            out[f"knee_to_foot_{side}"] = camera.series(track, partial(medial, end="toe"))
+            out[f"knee_to_foot_{side}"] = camera.series(track, off_foot)
         out[f"knee_flexion_{side}"] = _front_flexion(track, side, camera)
     return out | _both_legs(track, camera)
+
+
+def over_foot(leg: dict[str, Array]) -> Array:
+    """Where a knee would stand (T, 3) at its height and as far forward, were it over the line from ankle to toe. leg: joints in space."""
+    foot, forward = leg["toe"] - leg["ankle"], (leg["knee"] - leg["ankle"])[:, 2]
+    length = np.where(np.abs(foot[:, 2]) < 1e-6, 1e-6, foot[:, 2])
+    return np.stack([leg["ankle"][:, 0] + forward * foot[:, 0] / length, leg["knee"][:, 1], leg["knee"][:, 2]], axis=1)
 
 
 def _front_flexion(track: Track, side: str, camera: Frontal) -> Series:

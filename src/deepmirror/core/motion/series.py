@@ -26,7 +26,7 @@ SERIES: dict[str, SeriesSpec] = {
     "elbow_flexion": SeriesSpec("elbow flexion"),
     "fppa": SeriesSpec("frontal-plane projection angle", front_only=True),
     "knee_medial": SeriesSpec("knee off its line", "% of the shank", front_only=True),
-    "knee_to_foot": SeriesSpec("knee inside the line to the toe", "% of the shank", front_only=True),
+    "knee_to_foot": SeriesSpec("knee inside the foot's line", "% of the shank", front_only=True),
     "thigh_seen": SeriesSpec("thigh off the camera's axis", "", front_only=True),
     "leg_spread": SeriesSpec("legs apart", front_only=True),
     "knee_ankle_separation_ratio": SeriesSpec("knee gap over ankle gap", "", front_only=True),

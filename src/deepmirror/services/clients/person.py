@@ -20,6 +20,7 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
+from deepmirror.movements.schools import for_exercise, topics_of
 from deepmirror.services.clients.sheets import pain_words
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
@@ -48,11 +49,7 @@ LIMIT_NAMES = {
     "knee_flexion": "Knee bend",
     "straight_leg_raise": "Straight leg raise",
 }
-SCHOOLS = {
-    "shallow_depth": ("Depth", ("parallel", "below_parallel", "box")),
-    "knee_past_toe": ("Knee past toes", ("allowed", "never")),
-    "trunk_lean": ("Trunk lean", ("build", "upright")),
-}
+USUAL_TOPICS = ("shallow_depth", "knee_past_toe", "trunk_lean", "lunge_aim", "lockout")  # those a client has one school in for all lifts
 FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
 NEWEST_FILMS = 4  # read for a client's record; our own choice
 GUIDED = (*MACHINES, *HINGES)
@@ -84,6 +81,18 @@ class LengthRow:
             return False
         away = abs(self.film[0] - self.cm)
         return away > FLAG_SHARE * self.cm and away > self.film[1]
+
+
+@dataclass(frozen=True)
+class TopicRow:
+    """One topic in which schools differ: (school, words) to choose from, what is chosen here (empty: nothing), what stands, and why."""
+
+    code: str
+    title: str
+    options: tuple[tuple[str, str], ...]
+    chosen: str
+    stands: str
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -193,9 +202,31 @@ class PersonFile:
         known = {k: v for k, v in self.client.limits_deg.items() if k != name}
         self._set(LIMIT_NAMES[name].lower(), limits_deg=known | ({name: degrees} if degrees is not None else {}))
 
-    def set_school(self, code: str, school: str) -> None:
-        """The client's school in one topic."""
-        self._set(f"school of {SCHOOLS[code][0].lower()}", schools=self.client.schools | {code: school})
+    def topics(self, movement: str | None = None) -> list[TopicRow]:
+        """The topics in which a school may be chosen, for all lifts or for one exercise; what is chosen, and why one would."""
+        catalogue = self.library.catalogue
+        if movement is None:
+            offered = {code: tuple(catalogue.topics[code].options) for code in USUAL_TOPICS}
+        else:
+            offered = topics_of(catalogue.movement(movement), catalogue.topics)
+        rows = []
+        for code, schools in offered.items():
+            topic = catalogue.topics[code]
+            kept = self.client.schools.get(for_exercise(movement, code) if movement else code, "")
+            chosen = kept if kept in schools else ""
+            usual = self.client.schools.get(code, "")
+            stands = chosen or (usual if usual in schools else schools[0] if movement else "")
+            reason = topic.options[stands].reason if stands else ""
+            rows.append(TopicRow(code, topic.title, tuple((s, topic.options[s].title) for s in schools), chosen, stands, reason))
+        return rows
+
+    def set_school(self, topic: str, school: str, movement: str | None = None) -> None:
+        """The client's school in one topic, for all lifts or for one exercise; empty goes back to the usual one."""
+        catalogue = self.library.catalogue
+        name = for_exercise(movement, topic) if movement else topic
+        known = {k: v for k, v in self.client.schools.items() if k != name}
+        where = f" in {catalogue.title(movement)}" if movement else ""
+        self._set(f"{catalogue.topics[topic].title.lower()}{where}", schools=known | ({name: school} if school else {}))
 
     def set_fields(self, label: str, **fields: Any) -> None:
         """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""

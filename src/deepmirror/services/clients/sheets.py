@@ -13,6 +13,7 @@ from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.pathways import Pathway, pathways_for
 from deepmirror.movements.schema import Movement
+from deepmirror.movements.schools import for_exercise, topics_of
 from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.films.analysis import Analysis
@@ -37,7 +38,7 @@ def make_sheet(library: FilmLibrary, client_id: int, movement_id: str, last: Ana
         movement.start or "as agreed",
         library.now().strftime("%d %B %Y"),
         (*movement.setup, movement.breathing),
-        tuple(_lines(client, movement, last)),
+        (*_lines(client, movement, last), *_agreed(library, client, movement)),
         tuple(_last_time(last)) if last is not None else (),
         tuple(client.pain),
         tuple((p.title, pathway_lines(library, p)) for p in pathways_for(client.pain)),
@@ -98,6 +99,16 @@ def _lines(client: ClientPart, movement: Movement, last: Analysis | None) -> lis
         out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder joints, {shoulders.source}"))
         out.append(SheetLine("Toes out", "0 to 30° each", f"up to one clock hour; {COMMON}, comfort decides"))
     return out + _solved(client, movement, last)
+
+
+def _agreed(library: FilmLibrary, client: ClientPart, movement: Movement) -> list[SheetLine]:
+    """What was agreed where schools differ, and why."""
+    topics, out = library.catalogue.topics, []
+    for code, schools in topics_of(movement, topics).items():
+        names = (for_exercise(movement.id, code), code)
+        school = next((client.schools[n] for n in names if client.schools.get(n) in schools), schools[0])
+        out.append(SheetLine(topics[code].title, topics[code].option(school), topics[code].options[school].reason))
+    return out
 
 
 def _solved(client: ClientPart, movement: Movement, last: Analysis | None) -> list[SheetLine]:

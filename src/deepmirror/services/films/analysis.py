@@ -20,7 +20,8 @@ from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
 from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import Brief, BriefFile
-from deepmirror.judge.findings import Judgement, Measured, Unmeasurable, judge, measure
+from deepmirror.judge.findings import judge, measure
+from deepmirror.judge.records import Judgement, Measured, Unmeasurable
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
@@ -101,7 +102,7 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
     build = build_view(brief.file, scene, measured, setting.movement)
-    judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build)
+    judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build, brief.file.client.pain)
     judgement = judgement.asking(*_asked_again(trajectories.loose, evidence.times))
     if found.leaps:
         judgement = judgement.asking(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"))

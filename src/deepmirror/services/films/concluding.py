@@ -19,7 +19,7 @@ from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.trajectories import Series
 from deepmirror.errors import Cancelled, DeepMirrorError, WorkFailed
 from deepmirror.exchange.brief import Brief
-from deepmirror.judge.findings import Judgement, Measured
+from deepmirror.judge.records import Judgement, Measured
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.evidence import Evidence

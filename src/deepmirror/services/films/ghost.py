@@ -4,37 +4,108 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Protocol
 
 import numpy as np
 
 from deepmirror.core.body.squat_model import STANDING_THIGH_DEG, Build
 from deepmirror.core.body.squat_setup import Answer, Posture, Setup
-from deepmirror.core.skeleton import near_side, sided
-from deepmirror.core.views import facing
+from deepmirror.core.measures.context import FRONT_LIMIT_DEG
+from deepmirror.core.measures.foot_measures import CLOCK_HOUR_DEG
+from deepmirror.core.motion.kinematics import over_foot
+from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.trajectories import Points
+from deepmirror.core.views import facing, outward
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import film_limits, limits_of
-from deepmirror.services.posture.posture_commands import film_setup
+from deepmirror.services.posture.posture_commands import film_setup, limit_words
 
 Pixel = tuple[float, float]
+SIDE_BY_SIDE = ("free squat", "guided squat", "deadlift")
 LINES = (("shoulder", "hip"), ("hip", "knee"), ("knee", "ankle"), ("heel", "toe"))
+FRONT_LINES = tuple((sided(a, s), sided(b, s)) for s in SIDES for a, b in (("hip", "knee"), ("knee", "ankle"), ("heel", "toe")))
+MOST_TURN_DEG = CLOCK_HOUR_DEG  # feet are not asked to turn out further; common practice, no source
 
 
 @dataclass(frozen=True)
 class Ghost:
-    """Points of the ghost in a frame (px by joint), the posture they show, and why it is this one."""
+    """Points of the ghost in a frame (px by joint), and why they stand there. posture: of a side film's."""
 
     points: dict[str, Pixel]
-    posture: Posture
     why: tuple[str, ...]
+    posture: Posture | None = None
 
     def lines(self) -> list[tuple[Pixel, Pixel]]:
         """The segments to draw."""
-        return [(self.points[a], self.points[b]) for a, b in LINES]
+        return [(self.points[a], self.points[b]) for a, b in (*LINES, *FRONT_LINES) if a in self.points and b in self.points]
 
 
-class GhostMaker:
-    """Ghosts of one analysed film. Only free squats seen from the side have one; `reason` says why there is none."""
+class GhostMaker(Protocol):
+    """Ghosts of one analysed film; `reason` says why there is none."""
+
+    reason: str | None
+
+    def at(self, frame: int) -> Ghost | None:
+        """The ghost for one frame; None when there is none."""
+
+
+def ghosts_of(analysis: Analysis) -> GhostMaker:
+    """What draws this film's ghosts."""
+    return SideGhosts(analysis) if near_side(analysis.scene.view) else FrontGhosts(analysis)
+
+
+class FrontGhosts:
+    """From the front or rear: this client's own knees over her own feet at this phase, and both feet turned alike."""
+
+    def __init__(self, analysis: Analysis) -> None:
+        scene = analysis.scene
+        self._scene, self._camera = scene, scene.frontal
+        names = [sided(j, s) for s in SIDES for j in ("hip", "knee", "ankle", "heel", "toe")]
+        self.reason = None
+        if scene.frontal is None or scene.frontal.flat or not scene.track.has(*names):
+            self.reason = "The ghost needs both legs and both feet in the picture."
+        elif analysis.movement.family not in SIDE_BY_SIDE:
+            self.reason = "From the front the ghost is drawn where both feet stand side by side."
+        elif scene.turned_deg() > FRONT_LIMIT_DEG:
+            self.reason = f"The camera stands about {scene.turned_deg():.0f}° off the straight line."
+        self._turn_deg = self._turned() if self.reason is None else 0.0
+
+    def _turned(self) -> float:
+        """How far both feet are to turn out: as hers do in the middle, within a clock hour."""
+        assert self._camera is not None
+        points = Points(self._scene.track.names, self._scene.track.positions)
+        sines = [outward(self._scene.view, s) * self._camera.shoe_aside(points, s) / self._camera.foot_px for s in SIDES]
+        return float(np.clip(np.degrees(np.arcsin(np.clip(np.median(sines), -1, 1))), 0, MOST_TURN_DEG))
+
+    def at(self, frame: int) -> Ghost | None:
+        """Knees and feet for one frame."""
+        camera, view = self._camera, self._scene.view
+        if self.reason is not None or camera is None:
+            return None
+        track = self._scene.film_track
+        points = Points(track.names, track.positions[frame : frame + 1])
+        right = np.array([-camera.up[1], camera.up[0]])
+        out: dict[str, Pixel] = {}
+        for side in SIDES:
+            leg = camera.in_space(points, side)
+            inside = (over_foot(leg) - leg["knee"])[:, 0] * outward(view, side)
+            knee = camera.aside_px(points, side, "knee", np.maximum(inside, 0.0) * outward(view, side))
+            wanted = outward(view, side) * camera.foot_px * np.sin(np.radians(self._turn_deg))
+            toe = camera.aside_px(points, side, "toe", wanted - camera.shoe_aside(points, side))
+            moved = {"hip": 0.0, "knee": float(knee[0]), "ankle": 0.0, "heel": 0.0, "toe": float(toe[0])}
+            for joint, way in moved.items():
+                place = points[sided(joint, side)][0] + way * right
+                out[sided(joint, side)] = (float(place[0]), float(place[1]))
+        why = (
+            "Each knee over the line of its own foot, at this depth.",
+            f"Both feet turned out {self._turn_deg:.0f}°, as yours are in the middle.",
+        )
+        return Ghost(out, why)
+
+
+class SideGhosts:
+    """From the side: only free squats have one."""
 
     def __init__(self, analysis: Analysis) -> None:
         self._analysis = analysis
@@ -42,9 +113,7 @@ class GhostMaker:
         self.setup = film_setup(analysis.brief.file, analysis.scene.plane)
         near = near_side(analysis.scene.view)
         self.reason = None
-        if near is None:
-            self.reason = "The ghost is drawn in side films."
-        elif self.setup is None:
+        if self.setup is None:
             self.reason = "The build solver does not know this movement yet."
         elif analysis.scene.px_per_cm is None:
             self.reason = "The film has no scale: give a known length or the client's measured leg."
@@ -77,7 +146,7 @@ class GhostMaker:
         goal = max(self.target_deg, deepest.posture.thigh_from_horizontal)
         wanted = STANDING_THIGH_DEG + share * (goal - STANDING_THIGH_DEG)
         answer = self._build.at_depth(wanted, self.setup)
-        return Ghost(self._placed(answer.posture, frame), answer.posture, self._why(goal, deepest.binding_limit, self.setup))
+        return Ghost(self._placed(answer.posture, frame), self._why(goal, deepest.binding, self.setup), answer.posture)
 
     def _share(self, frame: int) -> float:
         """How far down the rep is at a frame: the signal between its values at the rep's ends and at its reversal."""
@@ -107,7 +176,7 @@ class GhostMaker:
             out[name] = (float(at[0]), float(at[1]))
         return out
 
-    def _why(self, goal: float, binding: str | None, setup: Setup) -> tuple[str, ...]:
+    def _why(self, goal: float, binding: tuple[str, ...], setup: Setup) -> tuple[str, ...]:
         limits, judgement = self._build.limits, self._analysis.judgement
         school = judgement.schools.get("shallow_depth", "parallel").replace("_", " ")
         rows = [
@@ -116,5 +185,5 @@ class GhostMaker:
             f"shoe heel {setup.heel_lift_cm:g} cm; knees opened {setup.knees_open_deg:.0f}°.",
         ]
         if goal > self.target_deg + 0.5:
-            rows.append(f"This body reaches {goal:.0f}°: the {(binding or 'balance').replace('_', ' ')} stands before the agreed depth.")
+            rows.append(f"This body reaches {goal:.0f}°: {limit_words(binding)} before the agreed depth.")
         return tuple(rows)

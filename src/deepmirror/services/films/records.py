@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from deepmirror.documents import Document
 from deepmirror.exchange.measures_json import angles, landmarks, measure_table, rep_record, target_pair
-from deepmirror.judge.findings import Finding
+from deepmirror.judge.records import Finding
 from deepmirror.services.films.analysis import Analysis
 
 
@@ -21,6 +21,7 @@ def measures_record(analysis: Analysis) -> Document:
         },
         "landmarks": landmarks(scene.film_track),
         "angles_deg": angles(scene.angles),
+        "signal": analysis.movement.signal,
         "reps": [rep_record(r, m) for r, m in zip(scene.reps, measured.reps, strict=True)],
         "measures": measure_table(measured.film),
         "breakdown": {"rep": judgement.breakdown[0], "code": judgement.breakdown[1].code} if judgement.breakdown else None,
@@ -49,5 +50,9 @@ def finding_record(f: Finding) -> Document:
         "change": f.change,
         "film_next": f.film_next,
         "causes": list(f.causes),
+        "weighed": [
+            {"cause": c.words, "for": list(c.speaks_for), "against": list(c.speaks_against), "ruled_out": c.ruled_out} for c in f.weighed
+        ],
+        "answers": list(f.answers),
         "chain": list(f.chain),
     }

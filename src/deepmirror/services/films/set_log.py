@@ -9,7 +9,7 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.core.training.effort import rir_from_rpe
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.documents import Document
-from deepmirror.judge.findings import SAFETY
+from deepmirror.judge.records import SAFETY
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.limb_asymmetry import PHASES, middles
 from deepmirror.store.library import LibraryStore

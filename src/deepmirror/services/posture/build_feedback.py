@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -15,13 +16,24 @@ from deepmirror.core.motion.reps import rise_acceleration
 from deepmirror.core.uncertain_value import Band
 from deepmirror.exchange.brief import BriefFile
 from deepmirror.judge.causes import Limit
-from deepmirror.judge.findings import BuildView, Measured
+from deepmirror.judge.records import BuildView, Measured
 from deepmirror.movements.schema import Movement
+from deepmirror.movements.schools import chosen
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import JOINTS, film_limits, known_limits, limits_from, limits_of
 from deepmirror.services.posture.posture_commands import film_setup, limit_words
+from deepmirror.services.posture.two_answers import (
+    depth_answers,
+    feet_on_floor_answers,
+    heel_answers,
+    lean_answers,
+    seat_answers,
+    step_answers,
+)
 
 ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
+OPENED_DEG = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)  # how far knees are tried to be opened on a seat; our own choice
+HEEL_UP_CM = 1.5  # a heel higher than this has risen; common practice, no source
 DISAGREE_DEG = 1.0  # model and film this far apart are told to disagree; our own choice
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
 
@@ -31,6 +43,8 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, m
     if file.movement in MACHINES:
         return _machine_view(file, scene, measured)
     setup = film_setup(file, scene.plane)
+    if setup is None and scene.near is not None:
+        return _other_view(file, measured, movement)
     if setup is None or scene.near is None or not body_of(file.client).known():
         return None
     depths = [v["thigh_from_horizontal_min_deg"].value for v in measured.reps if "thigh_from_horizontal_min_deg" in v]
@@ -54,7 +68,47 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, m
         words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
     words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever, build, model_deg) for lever in build.levers(reached, setup)[:2]]
-    return BuildView(lean, tuple(words), limit=_binding(deepest.binding_limit, limits))
+    answers = {
+        "shallow_depth": depth_answers(build, setup, _agreed_deg(movement, file.client.schools)),
+        "heel_rise": heel_answers(build, setup, *_heels_at(measured)),
+        "trunk_lean": lean_answers(build, setup, reached),
+    }
+    return BuildView(lean, tuple(words), {k: v for k, v in answers.items() if v}, _binding(deepest.binding_limit, limits))
+
+
+def _agreed_deg(movement: Movement, schools: Mapping[str, str]) -> float:
+    """Thigh over level that was agreed as depth."""
+    fault = next((f for f in movement.fault if f.measure == "thigh_from_horizontal_min_deg" and f.code == "shallow_depth"), None)
+    high = fault.targets[chosen(schools, movement, fault)].high if fault is not None else None
+    return high if high is not None else 0.0
+
+
+def _heels_at(measured: Measured) -> tuple[float, float | None]:
+    """How deep (thigh over level) the reps went in which the heel surely rose, and the deepest in which it stayed down."""
+    rows = [
+        (v["heel_rise_cm"], v["thigh_from_horizontal_min_deg"].value)
+        for v in measured.reps
+        if {"heel_rise_cm", "thigh_from_horizontal_min_deg"} <= set(v)
+    ]
+    rose = [deg for rise, deg in rows if rise.value - rise.u > HEEL_UP_CM]
+    flat = [deg for rise, deg in rows if rise.value <= HEEL_UP_CM]
+    return min(rose, default=0.0), min(flat, default=None)
+
+
+def _other_view(file: BriefFile, measured: Measured, movement: Movement) -> BuildView | None:
+    """Answers that need no more than the client's shank: feet of a thrust, the step of a lunge."""
+    shank = body_of(file.client).length("shank").cm
+    answers = {}
+    at_top = [v["shank_at_turn_deg"].value for v in measured.reps if "shank_at_turn_deg" in v]
+    if at_top and any(f.code == "shin_off_upright" for f in movement.fault):
+        answers["shin_off_upright"] = feet_on_floor_answers(shank, float(np.median(at_top)))
+    leans = [v["shank_from_vertical_max_deg"].value for v in measured.reps if "shank_from_vertical_max_deg" in v]
+    fault = next((f for f in movement.fault if f.code == "shin_angle"), None)
+    if leans and fault is not None:
+        high = fault.targets[chosen(file.client.schools, movement, fault)].high
+        answers["shin_angle"] = step_answers(shank, float(np.median(leans)), high) if high is not None else ()
+    answers = {k: v for k, v in answers.items() if v}
+    return BuildView(None, (), answers) if answers else None
 
 
 def _binding(joint: str | None, limits: Limits) -> Limit | None:
@@ -76,13 +130,11 @@ def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured
     # the film says where these hips ran out of room; the solver's own limit is set by it
     bent = GuidedBuild(body_of(file.client), limits).posture(flat_deg, machine).hip_flexion
     build = GuidedBuild(body_of(file.client), replace(limits, hip_flexion=hip_limit_of_flat(bent)))
-    opened = [(o, build.deepest(replace(machine, knees_open_deg=float(o))).posture.knee_flexion) for o in range(5, 35, 5)]
-    enough = next(((o, k) for o, k in opened if k >= depth - 1.0), opened[-1])
-    answer = (
-        f"Two answers: stop at about {flat_deg:.0f}° of knee bend, where {how}; or open the knees about {enough[0]}° more, "
-        f"which gives this build's hips room to about {enough[1]:.0f}°."
+    opened = [(o, build.deepest(replace(machine, knees_open_deg=o)).posture.knee_flexion) for o in OPENED_DEG]
+    answers = seat_answers(flat_deg, depth, opened, how)
+    return BuildView(
+        None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answers}, Limit("hip_flexion", _flat_bend(measured))
     )
-    return BuildView(None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answer}, Limit("hip_flexion", _flat_bend(measured)))
 
 
 def _flat_bend(measured: Measured) -> float:

@@ -16,7 +16,7 @@ from deepmirror.core.body.anthropometry import dorsiflexion_from_wall
 from deepmirror.core.body.squat_setup import Limits, hip_limit_of_flat
 from deepmirror.core.uncertain_value import Value
 from deepmirror.exchange.brief import ClientPart
-from deepmirror.judge.findings import Measured
+from deepmirror.judge.records import Measured
 from deepmirror.movements.schema import Movement
 from deepmirror.services.posture.bodies import body_of
 

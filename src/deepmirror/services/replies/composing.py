@@ -11,7 +11,8 @@ from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.judge.findings import SAFETY, Finding, describe_band
+from deepmirror.judge.findings import describe_band
+from deepmirror.judge.records import SAFETY, Finding
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
 from deepmirror.reply.model import Anchor as Anchor
@@ -123,6 +124,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
         short=said(number_words(f.value, f.u, bare)),
         zoom=True,
         before=_before(earlier, imperial) if earlier else None,
+        answers=[said(a) for a in f.answers],
     )
 
 
@@ -156,6 +158,10 @@ def refresh_draft(kept: Reply, fresh: Reply) -> Reply | None:
         now = found.get(item.code)
         if now is not None and item.short != now.short:
             item.short, item.number, item.seen, item.frame, item.measure = now.short, now.number, now.seen, now.frame, now.measure
+        if now is not None:
+            if item.change in item.answers and now.answers:  # a way that was offered: today's numbers
+                item.change = now.answers[min(item.answers.index(item.change), len(now.answers) - 1)]
+            item.answers = now.answers
     kept.facts, kept.table, kept.unable = fresh.facts, fresh.table, fresh.unable
     before = {s.title: s for s in fresh.since}
     kept.since = [replace(before[s.title], chosen=s.chosen) for s in kept.since if s.title in before]
@@ -219,7 +225,7 @@ def phrases(library: FilmLibrary, analysis: Analysis, item: Correction, field: s
     finding = next((f for f in analysis.judgement.findings if f.code == item.code), None)
     suggested: list[str] = []
     if finding is not None:
-        text = {"why": [finding.why], "cue": [finding.cue], "change": [finding.change], "film_next": [finding.film_next]}
+        text = {"why": [finding.why], "cue": [finding.cue], "change": [*finding.answers, finding.change], "film_next": [finding.film_next]}
         suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
     imperial = analysis.brief.file.client.imperial
     return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *library.store.phrases.bank(field, item.code)]))

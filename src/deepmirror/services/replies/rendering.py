@@ -26,7 +26,7 @@ from deepmirror.reply.pdf import render_pdf
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import frame_at
 
@@ -117,7 +117,7 @@ def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:
 
 def ghost_lines(analysis: Analysis) -> GhostLines:
     """The ghost's lines of any frame; none where the film has no ghost."""
-    maker = GhostMaker(analysis)
+    maker = ghosts_of(analysis)
 
     def lines(frame: int) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
         ghost = maker.at(frame)

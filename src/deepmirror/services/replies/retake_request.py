@@ -8,7 +8,7 @@ from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
 from deepmirror.exchange.mailbox import Outbox
 from deepmirror.files import private_folder, write_whole
-from deepmirror.judge.findings import Unmeasurable
+from deepmirror.judge.records import Unmeasurable
 from deepmirror.media.writer import png
 from deepmirror.movements.cameras import camera_posture
 from deepmirror.movements.schema import Movement

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.services.films.film_library import FilmState
-from deepmirror.services.films.ghost import GhostMaker
+from deepmirror.services.films.ghost import GhostMaker, ghosts_of
 from deepmirror.services.films.review import Analysis, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
@@ -190,7 +190,7 @@ class MirrorRoom(QWidget):
     def _show_numbers(self, analysis: Analysis) -> None:
         self._shown = analysis
         self.reading.show_analysis(analysis)
-        self._ghosts = GhostMaker(analysis)
+        self._ghosts = ghosts_of(analysis)
         self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
         near = near_side(analysis.scene.view)
         legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]

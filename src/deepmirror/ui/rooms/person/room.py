@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.core.body.client_body import JOINT_SHARE
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.clients.person import LIMIT_NAMES, SCHOOLS, PersonFile
+from deepmirror.services.clients.person import LIMIT_NAMES, PersonFile
+from deepmirror.ui.rooms.person.schools import SchoolRows
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.client_box import ClientBox
@@ -128,15 +129,9 @@ class PersonRoom(QWidget):
             form.addRow(title, self.limits[name])
         self.heel = self._number(0, 8, " cm", lambda p, v: p.set_fields("shoe heel", shoe_heel_cm=v))
         form.addRow(tr("Shoe heel"), self.heel)
-        self.schools: dict[str, QComboBox] = {}
-        for code, (title, options) in SCHOOLS.items():
-            box = QComboBox()
-            for option in options:
-                box.addItem(option.replace("_", " "), option)
-            box.activated.connect(lambda _, c=code, b=box: self._do(lambda p: p.set_school(c, b.currentData())))
-            box.setFixedWidth(150)
-            self.schools[code] = box
-            form.addRow(title, box)
+        self.schools = SchoolRows(None)
+        self.schools.chosen.connect(lambda topic, school: self._do(lambda p: p.set_school(topic, school)))
+        form.addRow(self.schools)
         self.usual, self.usual_tempo, self.usual_reps = QComboBox(), QLineEdit(), QLineEdit()
         self.usual.setFixedWidth(150)
         self.usual.activated.connect(self._show_default)
@@ -150,6 +145,9 @@ class PersonRoom(QWidget):
         row.addStretch(1)
         form.addRow(tr("Usual"), self.usual)
         form.addRow("", row)
+        self.exercise_schools = SchoolRows("")
+        self.exercise_schools.chosen.connect(self._set_exercise_school)
+        form.addRow(self.exercise_schools)
         self.pain, self.notes = self._line(self._set_pain), self._line(lambda p, x: p.set_fields("notes", notes=x))
         self.pain.setFixedWidth(220)
         self.notes.setFixedWidth(220)
@@ -226,11 +224,17 @@ class PersonRoom(QWidget):
             tempo, reps = self.person.default(self.usual.currentData() or "")
             self.usual_tempo.setText(tempo)
             self.usual_reps.setText(reps)
+            self.exercise_schools.show_topics(self.person.topics(self.usual.currentData()) if self.usual.currentData() else [])
 
     def _set_default(self) -> None:
         movement, tempo, reps = self.usual.currentData(), self.usual_tempo.text(), self.usual_reps.text()
         if self.person is not None and movement and (tempo, reps) != self.person.default(movement):
             self._do(lambda p: p.set_default(movement, tempo, reps))
+
+    def _set_exercise_school(self, topic: str, school: str) -> None:
+        movement = self.usual.currentData()
+        if movement:
+            self._do(lambda p: p.set_school(topic, school, movement))
 
     def show_person(self, person: PersonFile) -> None:
         """Open a record."""
@@ -259,8 +263,7 @@ class PersonRoom(QWidget):
         for name, box in self.limits.items():
             box.setValue(client.limits_deg.get(name, 0))
         self.heel.setValue(client.shoe_heel_cm)
-        for code, combo in self.schools.items():
-            combo.setCurrentIndex(max(combo.findData(client.schools.get(code, "")), 0))
+        self.schools.show_topics(person.topics())
         self.pain.setText(", ".join(client.pain))
         self.notes.setText(client.notes)
         self.caution.setText(person.caution())

@@ -106,6 +106,12 @@ class ReplyRoom(QWidget):
         self.words = CorrectionWords()
         self.words.changed.connect(self._words_changed)
         column.addWidget(self.words)
+        self.answers = QPushButton()
+        self.answers.setFlat(True)
+        self.answers.setToolTip(tr("The ways this body has to change it, each with what it gives"))
+        self.answers.clicked.connect(self.other_answer)
+        self.answers.hide()
+        column.addWidget(self.answers, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         scroll = vertical_scroll_area(inside)
         scroll.setFixedWidth(410)
@@ -121,7 +127,7 @@ class ReplyRoom(QWidget):
         self.frame.setAccessibleName(tr("Which moment is shown"))
         self.frame.valueChanged.connect(self._take_picture)
         self.lines, self.zoom, self.ghost, self.pair = (QCheckBox(tr(words)) for words in ("Lines", "Move in", "Ghost", "Then and now"))
-        self.ghost.setToolTip(tr("The client's own body at the target (side films of free squats)"))
+        self.ghost.setToolTip(tr("The client's own body at the target: side films of free squats, knees and feet in front films"))
         self.pair.setToolTip(tr("The same moment of the film in which this was corrected before, beside this one"))
         choices = QHBoxLayout()
         choices.addWidget(self._dim(tr("Moment")))
@@ -235,6 +241,7 @@ class ReplyRoom(QWidget):
 
     def _show_item(self, item: Correction | None) -> None:
         self.words.show_item(item)
+        self._say_answers(item)
         states = ((self.lines, "lines"), (self.zoom, "zoom"), (self.ghost, "ghost"), (self.pair, "side_by_side"))
         for box, name in states:
             box.blockSignals(True)
@@ -269,6 +276,25 @@ class ReplyRoom(QWidget):
             reply.corrections.insert(at + way, reply.corrections.pop(at))
             self._fill(self.list.currentRow() + way)
             self.changed.emit()
+
+    def other_answer(self) -> None:
+        """Say the next of the ways this body has to change it."""
+        item = self.item()
+        if item is None or item.take_next_answer() is None:
+            self.show_state(tr("This correction has one answer only."))
+            return
+        self.words.show_item(item)
+        self._say_answers(item)
+        self.changed.emit()
+
+    def _say_answers(self, item: Correction | None) -> None:
+        """How many ways there are to change it, and which one is said."""
+        many = item is not None and len(item.answers) > 1
+        self.answers.setVisible(many)
+        if many and item is not None:
+            at = item.answers.index(item.change) + 1 if item.change in item.answers else 0
+            said = tr("Answer {at} of {count}", at=at, count=len(item.answers)) if at else tr("{count} answers", count=len(item.answers))
+            self.answers.setText(tr("{said} — another one: Alt+T", said=said))
 
     def _take_whole(self) -> None:
         if self.reply is None:
