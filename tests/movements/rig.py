@@ -203,7 +203,9 @@ def marks_for(at: Places) -> Marks:
     pad = np.array([hip + [-150.0, 30.0], hip + [150.0, 30.0]])
     if thigh[1] > 0.7:  # standing upright: the pad stands before the thigh
         pad = np.array([hip + [30.0, -150.0], hip + [30.0, 150.0]])
-    return Marks(pad_line=pad, seat_line=pad, bench_edge=knee - 4 * PX_PER_CM * thigh, pivot=knee.copy())
+    shoulder = at["shoulder_right"][0]
+    behind = np.array([shoulder + 1.5 * (hip - shoulder), shoulder - 0.3 * (hip - shoulder)]) - [9.0 * PX_PER_CM, 0.0]
+    return Marks(pad_line=pad, seat_line=pad, back_pad=behind, bench_edge=knee - 4 * PX_PER_CM * thigh, pivot=knee.copy())
 
 
 FREE = ("waistband", "mid_back", "roller", "bar")

@@ -122,8 +122,9 @@ def judge(
             unable.append(Unmeasurable(fault.measure, "the doubt is wider than the target allows", advice, text.title, doubtful=True))
     if any(f.severity == SAFETY for f in findings):  # a range that was paid for with the pelvis or the back is not praised
         checks = [replace(c, praised=False) if c.code in ranges else c for c in checks]
-    said = {(u.title, u.reason): u for u in reversed(unable)}  # left and right, or two ways to see one fault, are one lack
-    lacks = tuple(u for u in unable if said.get((u.title, u.reason)) is u)
+    wrong = {f.title for f in findings}  # one way to see a fault found it: another that did not is no praise
+    checks = [replace(c, praised=c.praised and c.title not in wrong) for c in checks]
+    lacks = tuple({(u.title, u.reason, unsided(u.measure)): u for u in reversed(unable)}.values())[::-1]  # left and right are one lack
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), lacks, used, len(scene.reps))
 
 
@@ -257,6 +258,11 @@ def _chain(
     return chain + list(build.answers.get(code, ()) if build is not None else ())
 
 
+def unsided(measure: str) -> str:
+    """A measure's name without its side."""
+    return measure.replace("_left_", "_").replace("_right_", "_")
+
+
 def shown(number: float) -> str:
     """A number as it is written in reasons: two digits after the point below one, else one."""
     return f"{number:.2f}" if abs(number) < 1 else f"{number:.1f}"
@@ -288,7 +294,7 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
         if other is None or group is None:
             out.append(finding)
             continue
-        same = finding.measure.replace("_left", "_right") == other.measure.replace("_left", "_right")
+        same = unsided(finding.measure) == unsided(other.measure)
         worse = max((finding, other), key=lambda f: f.target.excess(f.value)) if same else other  # two ways to see it: the first tells it
         both = tuple(sorted(set(finding.reps) | set(other.reps)))
         out[out.index(other)] = replace(

@@ -16,21 +16,25 @@ from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import facing
 
+LEGS_FIRST_S, STILL_BENT_DEG = 0.7, 2.0  # how long legs may straighten before the rep is seen to begin, and what is no straightening yet
 LOST_CONTROL = 1.6  # times the controlled lowering speed of the first half; common practice, no source
 FAR_FOOT_U_CM = 9.0  # k = 2 of a far ankle seen by the network alone; our own estimate, no source
 
 
 def hips_first(scene: MeasurementContext, rep: Rep) -> Value:
-    """How much further the trunk leans over in the lift than where the lift began, degrees: hips that rise before the shoulders.
+    """How much further the trunk leans over in the lift than where the knees began to straighten, degrees: hips that rise before the
+    shoulders.
 
     What is off throughout the rep cancels in the difference.
     """
     start, end = (rep.start_s, rep.turn_start_s) if rep.first == "concentric" else (rep.turn_end_s, rep.end_s)
-    lift = scene.angle("trunk_lean").window(start, end)
+    knee = scene.angle("knee_flexion").window(start - LEGS_FIRST_S, end)
+    lift = scene.angle("trunk_lean").window(start - LEGS_FIRST_S, end)
     if not len(lift.values):
         raise CannotTell("the lift is not whole", FILM_SIDE)
-    i = int(np.argmax(lift.values))
-    return Value(float(lift.values[i] - lift.values[0]), CHANGE_U_SHARE * float(np.hypot(lift.u[i], lift.u[0])))
+    began = int(np.flatnonzero(knee.values >= knee.values.max() - STILL_BENT_DEG)[-1])
+    i = began + int(np.argmax(lift.values[began:]))
+    return Value(float(lift.values[i] - lift.values[began]), CHANGE_U_SHARE * float(np.hypot(lift.u[i], lift.u[began])))
 
 
 def at_lift_end(name: str) -> RepMeasure:
