@@ -11,6 +11,7 @@ from deepmirror.core.body.client_body import STATURE_SHARES, Body
 from deepmirror.core.camera.scale import combine, from_body, from_length, up_from_floor, up_from_plumb
 from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, highest, lowest
 from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.measures.tempo_measures import CALM
 from deepmirror.core.motion.kinematics import angle_series, signed
 from deepmirror.core.motion.reps import Rep, find_reps, with_uncertainty
 from deepmirror.core.motion.tempo import parse_tempo
@@ -89,9 +90,9 @@ def test_hip_below_knee_is_negative_and_crease_follows() -> None:
 def test_shares_of_tempo_and_bounce() -> None:
     scene = squat_side()
     assert REP_MEASURES["eccentric_share_pct"](scene, REP).value == pytest.approx(40)
-    assert REP_MEASURES["bounce_per_s"](scene, REP).value == pytest.approx(900 / 250)
+    assert REP_MEASURES["turn_s"](scene, REP).value == pytest.approx(2 * 250 / 900)
     held = replace(REP, turn_end_s=0.9)
-    assert REP_MEASURES["bounce_per_s"](scene, held).value == 0
+    assert REP_MEASURES["turn_s"](scene, held).value == CALM.value
 
 
 def front(cave_px: float = 0.0) -> MeasurementContext:
@@ -122,8 +123,8 @@ def test_front_measures_of_a_known_figure() -> None:
     expected = np.degrees(np.arctan2(20 - 5, 90) - np.arctan2(5 - 40, 80))
     for side in ("left", "right"):
         assert REP_MEASURES[f"fppa_{side}_deg"](caved, REP).value == pytest.approx(expected, abs=0.1)
-        assert REP_MEASURES[f"knee_inward_{side}_pct"](straight, REP).value == pytest.approx(0, abs=0.1)
-        assert REP_MEASURES[f"knee_inward_{side}_pct"](caved, REP).value > 20
+        assert REP_MEASURES[f"knee_inward_{side}_cm"](straight, REP).value == pytest.approx(0, abs=0.1)
+        assert REP_MEASURES[f"knee_inward_{side}_cm"](caved, REP).value > 8
     assert REP_MEASURES["knee_ankle_separation_ratio_min"](caved, REP).value == pytest.approx(5 / 40, abs=0.01)
     assert FILM_MEASURES["stance_width_cm"](straight).value == pytest.approx(40)
     assert FILM_MEASURES["stance_to_shoulder_ratio"](straight).value == pytest.approx(40 / 36)

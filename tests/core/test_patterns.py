@@ -112,9 +112,9 @@ def test_sharpness_tells_a_jerk_from_a_smooth_start() -> None:
     movement = CATALOGUE.movement("lying_leg_curl")
     jerked = replace(seconds(movement), shapes=("sudden", "smooth"))
     out = judged(movement, [seconds(movement), jerked])
-    smooth, sharp = (r["launch_per_s"].value for r in out.measured.reps)
-    assert smooth == pytest.approx(np.pi, abs=0.6), "a half cosine of a second has its peak acceleration at pi per s"
-    assert sharp > 8
+    smooth, sharp = (r["start_s"].value for r in out.measured.reps)
+    assert smooth == pytest.approx(1 / np.pi, abs=0.06), "a half cosine of a second gains its peak speed in 1 / pi of it at its sharpest"
+    assert sharp < 0.125
     shares = [r["launch_pct"].value for r in out.measured.reps]
     assert shares[0] < 85 < shares[1]
 

@@ -24,6 +24,10 @@ from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict
         (5.0, 12.0, Band(0, 10), math.inf, Verdict.CANNOT_TELL),
         (4.0, 9.0, Band(None, 5), 8.0, Verdict.CANNOT_TELL),
         (40.0, 9.0, Band(None, 5), 8.0, Verdict.OFF),
+        (15.0, 9.0, Band(None, 5), 8.0, Verdict.CANNOT_TELL),  # past its doubt, but not so far that a doubtful number accuses
+        (-10.0, 9.0, Band(None, 5), 8.0, Verdict.WITHIN),  # further inside than its doubt
+        (60.0, 21.0, Band(None, 5), 8.0, Verdict.CANNOT_TELL),  # lost
+        (-60.0, 21.0, Band(None, 5), 8.0, Verdict.CANNOT_TELL),
         (math.nan, 1.0, Band(None, 5), math.inf, Verdict.CANNOT_TELL),
     ],
 )

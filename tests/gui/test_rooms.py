@@ -67,7 +67,7 @@ def test_a_finding_leads_to_its_frame_and_says_why(window: MainWindow, qtbot: Qt
     settle(window, qtbot)
     rep = mirror.rep_here()
     assert rep is not None and rep.number == 3
-    assert cards[0].why.isVisibleTo(mirror) and "k = 2" in cards[0].why.text() and not cards[1].why.isVisibleTo(mirror)
+    assert cards[0].why.isVisibleTo(mirror) and "more than the doubt" in cards[0].why.text() and not cards[1].why.isVisibleTo(mirror)
     key(window, "next_finding")
     settle(window, qtbot)
     assert not cards[0].why.isVisibleTo(mirror)

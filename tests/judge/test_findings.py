@@ -55,7 +55,9 @@ GOOD = {
 def scene(view: str = "side-right") -> MeasurementContext:
     times, signal = programme([(2.0, 0.3, 1.0, 0.4, 110.0)] * 3)
     base = squat_side()
-    return replace(base, view=view, tempo=None, reps=find_reps(times, signal, "eccentric", 25), angles=angle_series(base.track, "side-right"))
+    return replace(
+        base, view=view, tempo=None, reps=find_reps(times, signal, "eccentric", 25), angles=angle_series(base.track, "side-right")
+    )
 
 
 def judged(view: str = "side-right", movement: str = "back_squat", schools: dict[str, str] | None = None, **last_rep: float) -> Judgement:

@@ -173,3 +173,15 @@ def test_a_clients_own_rules_take_the_place_of_the_defaults() -> None:
     from deepmirror.movements.loader import load_catalogue
 
     assert next_session(own, load_catalogue(), monday(2)).lifts[0].gate.gate is Gate.OPEN
+
+
+def test_a_film_clears_only_what_it_looked_for() -> None:
+    """A hip that left its pad stays a finding until a film shows the pad again, whatever else such a film tells."""
+    lifted = CLEAN | {"findings": [{"code": "hip_lift_off", "severity": "safety", "open": True}]}
+    for cleared, gate in ((["pivot_misaligned"], Gate.CLOSED), (["hip_lift_off", "pivot_misaligned"], Gate.OPEN), (None, Gate.OPEN)):
+        newer = CLEAN | ({"cleared": cleared} if cleared is not None else {})
+        history = sets(monday(1), [12] * 3, load=25, movement="lying_leg_curl", form=lifted)
+        history += sets(monday(2), [12] * 3, load=25, movement="lying_leg_curl", form=newer)
+        found = lift(history, monday(3), plan=plan(CURL))
+        assert found.gate.gate is gate, cleared
+        assert found.change is (LoadChange.RAISE if gate is Gate.OPEN else LoadChange.HOLD)

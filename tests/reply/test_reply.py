@@ -22,6 +22,7 @@ from deepmirror.reply.heads import head_circles
 from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.rendering import correction_picture, export_reply, ghost_lines, source_of
 from tests.conftest import DEMO, truth_of
@@ -136,8 +137,21 @@ def test_the_ghost_is_drawn_into_still_and_film_only_when_chosen(analyses: dict[
     reply.corrections[0].ghost = True
     shots, _ = plan(reply, source_of(analysis, 30.0, blur=False))
     assert any(s.overlay.ghost for s in shots) and any(not s.overlay.ghost for s in shots)
-    front = ghost_lines(analyses["yuna_back_squat_front"])
-    assert front(10) == ()
+    assert len(ghost_lines(analyses["yuna_back_squat_front"])(10)) == 6  # thigh, shank and foot of both legs
+    assert ghost_lines(analyses["ines_lying_curl_side"])(10) == ()
+
+
+def test_a_front_ghost_puts_caving_knees_over_their_feet_and_leaves_others(analyses: dict[str, Analysis]) -> None:
+    analysis = analyses["yuna_back_squat_front"]
+    track, ghosts = analysis.scene.film_track, ghosts_of(analysis)
+    for rep, caves in zip(analysis.scene.reps, (False, False, True, True), strict=True):
+        frame = int(np.argmin(np.abs(track.times - rep.bottom_s)))
+        ghost = ghosts.at(frame)
+        assert ghost is not None
+        for side, outside in (("left", 1.0), ("right", -1.0)):
+            moved = outside * (ghost.points[f"knee_{side}"][0] - track.point(f"knee_{side}")[frame, 0])
+            assert moved > 20 if caves else 0 <= moved < 15, (rep.number, side, moved)
+            assert ghost.points[f"ankle_{side}"] == pytest.approx(tuple(track.point(f"ankle_{side}")[frame]))
 
 
 def test_findings_of_a_squat_say_what_is_build_and_what_would_change_it(analyses: dict[str, Analysis]) -> None:

@@ -103,8 +103,8 @@ def test_toes_point_where_they_point_from_the_front(analyses: dict[str, Analysis
 def test_a_curling_pelvis_gets_two_answers_with_their_depths(analyses: dict[str, Analysis]) -> None:
     analysis = analyses["oren_leg_press_side"]
     finding = analysis.judgement.findings[0]
-    assert finding.code == "pelvis_tuck" and finding.change.startswith("Two answers: stop at about")
-    assert "open the knees" in finding.change
+    assert finding.code == "pelvis_tuck" and len(finding.answers) == 2 and finding.change == finding.answers[0]
+    assert finding.change.startswith("Stop a little earlier") and finding.answers[1].startswith("Open your knees about")
     assert analysis.judgement.breakdown is not None and analysis.judgement.breakdown[0] == 3
     stop = float(finding.change.split("about ")[1].split("°")[0])
     clean = max(analysis.measured.reps[i]["knee_flexion_max_deg"].value for i in (0, 1))

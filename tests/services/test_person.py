@@ -13,7 +13,7 @@ from deepmirror.exchange.brief import check_client
 from deepmirror.services.clients.person import CURVES, PersonFile, deepest_against
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.films.ghost import SideGhosts
+from deepmirror.services.films.ghost import FrontGhosts, SideGhosts, ghosts_of
 from deepmirror.services.films.review import Review
 
 
@@ -149,6 +149,12 @@ def test_only_films_that_can_have_a_ghost_have_one(demo_library: FilmLibrary) ->
     film = next(f for f in demo_library.films() if f.client_name.startswith("Yuna"))
     review = Review(demo_library, film.id)
     assert review.analysis is not None
-    maker = SideGhosts(review.analysis)
-    assert maker.at(0) is None and maker.reason is not None and "side" in maker.reason
+    front = ghosts_of(review.analysis)
+    assert isinstance(front, FrontGhosts) and front.reason is None and len(front.at(0).lines()) == 6
+    review.close()
+    film = next(f for f in demo_library.films() if f.client_name.startswith("Ines"))
+    review = Review(demo_library, film.id)
+    assert review.analysis is not None
+    maker = ghosts_of(review.analysis)
+    assert maker.at(0) is None and maker.reason is not None and "does not know this movement" in maker.reason
     review.close()

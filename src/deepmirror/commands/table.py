@@ -70,7 +70,7 @@ ACTIONS = (
     Action("next_watched", "Next watched correction", "J", "mirror compare", "Film", (Need.FILM, Need.WATCHED)),
     Action("keep_watched", "Keep watching it", "K", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
     Action("close_watched", "Close it", "X", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
-    Action("change_watched", "Say it anew", "Y", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
+    Action("change_watched", "Correct it anew", "Y", "mirror compare", "Edit", (Need.FILM, Need.WATCHED)),
     Action("own_correction", "Add a correction of your own", "Ctrl+N", "reply", "Edit"),
     Action("compose", "Compose the reply", "R", "mirror compare", "Film", (Need.NUMBERS,)),
     Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),

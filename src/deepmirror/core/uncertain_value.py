@@ -80,16 +80,17 @@ def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Ve
     """Judge a value against a band.
 
     Off only when the edge is passed by more than the expanded uncertainty; within the uncertainty of the edge it is borderline. A
-    number more doubtful than `limit_u` accuses only when it passes the edge by FAR_OFF times its doubt, and not at all when the doubt is
-    BEYOND_USE times that: the point was lost, and what is lost does not err like what is seen. Well inside the band is within, however
-    wide the doubt; between the two nothing can be told.
+    number more doubtful than `limit_u` accuses only when it passes the edge by FAR_OFF times its doubt, and is within only when it lies
+    further inside than its doubt; between the two nothing can be told, nor at all when the doubt is BEYOND_USE times `limit_u`: the
+    point was lost, and what is lost does not err like what is seen.
     """
     if measured is None or not math.isfinite(measured.value) or not math.isfinite(measured.u):
         return Verdict.CANNOT_TELL
+    if measured.u > BEYOND_USE * limit_u:
+        return Verdict.CANNOT_TELL
     excess, doubtful = band.excess(measured.value), measured.u > limit_u
     if excess > measured.u:
-        lost = measured.u > BEYOND_USE * limit_u or (doubtful and excess <= FAR_OFF * measured.u)
-        return Verdict.CANNOT_TELL if lost else Verdict.OFF
+        return Verdict.CANNOT_TELL if doubtful and excess <= FAR_OFF * measured.u else Verdict.OFF
     if excess < -measured.u:
         return Verdict.WITHIN
     return Verdict.CANNOT_TELL if doubtful or measured.u > band.width() else Verdict.BORDERLINE

@@ -96,6 +96,7 @@ class FindingPart(OpenPart):
     code: Name
     severity: Literal["safety", "range", "tension", "polish"]
     open: bool = True
+    cause: str = ""
 
 
 class FormPart(OpenPart):
@@ -103,6 +104,7 @@ class FormPart(OpenPart):
     range_loss_pct: Annotated[float, Field(ge=-100, le=100)] | None = None
     told: bool = True
     view: str = ""
+    cleared: list[str] | None = None
 
 
 class DonePart(OpenPart):
@@ -198,8 +200,9 @@ def plan_of(part: PlanPart) -> r.Plan:
 def done_of(part: DonePart) -> r.DoneSet:
     form = None
     if part.form is not None:
-        found = tuple(r.FormFinding(f.code, f.severity, f.open) for f in part.form.findings)
-        form = r.FilmForm(found, part.form.range_loss_pct, part.form.told, part.form.view)
+        found = tuple(r.FormFinding(f.code, f.severity, f.open, f.cause) for f in part.form.findings)
+        cleared = tuple(part.form.cleared) if part.form.cleared is not None else None
+        form = r.FilmForm(found, part.form.range_loss_pct, part.form.told, part.form.view, cleared)
     clean = part.reps if part.clean_reps is None else part.clean_reps
     what = (part.date, part.movement, part.side, part.load_kg, part.reps, clean, part.rir, r.Kind(part.kind))
     return r.DoneSet(*what, part.pain, part.pain_next_morning, form, part.lighter)

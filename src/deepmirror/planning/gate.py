@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from deepmirror.planning.films import FilmDue, newest_film, open_findings
+from deepmirror.planning.films import FilmDue, newest_film
 from deepmirror.planning.history import LiftSession
-from deepmirror.planning.records import Override
+from deepmirror.planning.records import FormFinding, Override
 from deepmirror.planning.rules import Rules
 
 FILM, CLEAN_REPS, RANGE_LOSS, PAIN = "film", "clean_reps", "range_loss", "pain"  # what may be overridden besides a finding's code; but pain
@@ -61,8 +61,10 @@ def form_gate(sessions: Sequence[LiftSession], due: FilmDue, overrides: Sequence
 def _reasons(sessions: Sequence[LiftSession], due: FilmDue, rules: Rules) -> list[Reason]:
     last, out = sessions[-1], []
     told = newest_film(sessions, told=True)
-    for day, code in _unsafe(sessions):
-        out.append(Reason(code, f"An open safety finding, {code.replace('_', ' ')}, of the film of {day}.", day))
+    for day, found in _unsafe(sessions):
+        likely = f" (likely: {found.cause})" if found.cause else ""
+        words = f"An open safety finding, {found.code.replace('_', ' ')}{likely}, of the film of {day}."
+        out.append(Reason(found.code, words, day))
     if told is not None:
         day, form = told
         if form.range_loss_pct is not None and form.range_loss_pct > rules.range_loss_max_pct:
@@ -83,13 +85,17 @@ def _reasons(sessions: Sequence[LiftSession], due: FilmDue, rules: Rules) -> lis
     return out
 
 
-def _unsafe(sessions: Sequence[LiftSession]) -> list[tuple[date, str]]:
-    """Open safety findings, newest first: of the newest film that could tell, and of those after it that could not tell all."""
-    out: dict[str, date] = {}
+def _unsafe(sessions: Sequence[LiftSession]) -> list[tuple[date, FormFinding]]:
+    """Open safety findings, newest first: a film closes those of older ones that it looked for and did not find."""
+    out: dict[str, tuple[date, FormFinding]] = {}
+    cleared: set[str] = set()
     for s in reversed(sessions):
-        if s.form is not None:
-            for code in open_findings(s.form, "safety"):
-                out.setdefault(code, s.day)
-            if s.form.told:
-                break
-    return [(day, code) for code, day in out.items()]
+        if s.form is None:
+            continue
+        for found in s.form.findings:
+            if found.open and found.severity == "safety" and found.code not in cleared:
+                out.setdefault(found.code, (s.day, found))
+        if s.form.told and s.form.cleared is None:
+            break
+        cleared |= set(s.form.cleared or ())
+    return list(out.values())

@@ -42,16 +42,19 @@ class FormFinding:
     code: str
     severity: str
     open: bool = True
+    cause: str = ""  # the likeliest
 
 
 @dataclass(frozen=True)
 class FilmForm:
-    """What the film of a set says of its form: told is False when it could not tell what the gate asks; view: its kind."""
+    """What the film of a set says of its form: told is False when it could not tell what the gate asks; view: its kind. cleared: the
+    codes it looked for and did not find; None for a film of which that is not known, which then clears all."""
 
     findings: tuple[FormFinding, ...] = ()
     range_loss_pct: float | None = None
     told: bool = True
     view: str = ""
+    cleared: tuple[str, ...] | None = None
 
 
 @dataclass(frozen=True)

@@ -78,6 +78,7 @@ class Correction:
     strokes: list[Stroke] = field(default_factory=list)
     before: Before | None = None
     side_by_side: bool = False
+    cause: str = ""
     answers: list[str] = field(default_factory=list)  # ways to change it; `change` says the one the coach took
 
     def take_next_answer(self) -> str | None:

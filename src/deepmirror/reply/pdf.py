@@ -124,7 +124,7 @@ def _block(number: int, item: Correction, still: bytes | None, width: float, sha
     ]
     parts += [
         Paragraph(f"<b>{label}</b> {escape(words)}", plain)
-        for label, words in (("Why:", item.why), ("Change:", item.change), ("Film next:", item.film_next))
+        for label, words in (("Likely:", item.cause), ("Why:", item.why), ("Change:", item.change), ("Film next:", item.film_next))
         if words
     ]
     return _beside(still, parts, width, share)

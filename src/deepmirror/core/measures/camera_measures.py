@@ -52,5 +52,5 @@ MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("px_per_cm", "Pixels per centimetre", "px per cm", scale, ANY, FITTED, per_rep=False, listed=False),
     MeasureSpec("camera_yaw_deg", "Camera off square", "°", camera_yaw, ANY, FITTED, per_rep=False),
     MeasureSpec("camera_pitch_deg", "Camera looks down", "°", camera_pitch, FRONT, FITTED, per_rep=False),
-    MeasureSpec("sole_slope_deg", "Sole off level, heel up", "°", sole_slope, SIDE, FITTED, per_rep=False),
+    MeasureSpec("sole_slope_deg", "Heel higher than the toe", "°", sole_slope, SIDE, FITTED, per_rep=False),
 )

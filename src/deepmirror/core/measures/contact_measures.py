@@ -297,11 +297,11 @@ MEASURES: tuple[MeasureSpec, ...] = (
         "pivot_across_cm", "… before the shin", "cm", _pivot_part(across=True), SIDE, AXIS, per_rep=False, focus=PIVOT, needs=("pivot",)
     ),
     MeasureSpec(
-        "roller_creep_cm", "Roller must creep", "cm", roller_creep, SIDE, CIRCLES, per_rep=False, focus=NEAR_KNEE, needs=("pivot",)
+        "roller_creep_cm", "Pad must slide on the shin", "cm", roller_creep, SIDE, CIRCLES, per_rep=False, focus=NEAR_KNEE, needs=("pivot",)
     ),
     MeasureSpec(
         "roller_creep_seen_cm",
-        "Roller seen to creep",
+        "Pad seen to slide",
         "cm",
         roller_creep_seen,
         SIDE,

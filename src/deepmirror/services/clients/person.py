@@ -59,7 +59,7 @@ DEPTH_STEP_DEG = 0.05  # how finely the solver finds the deepest posture
 
 CURVES: dict[str, tuple[Callable[[Setup, float], Setup], tuple[float, ...]]] = {
     "heel lift, cm": (lambda setup, cm: replace(setup, heel_lift_cm=cm), (0.0, 1.0, 2.0, 3.0, 4.0, 5.0)),
-    "knees opened, °": (lambda setup, deg: replace(setup, knees_open_deg=deg), (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)),
+    "knees turned out, °": (lambda setup, deg: replace(setup, knees_open_deg=deg), (0.0, 8.0, 16.0, 24.0, 32.0, 40.0)),
 }
 
 
@@ -226,7 +226,7 @@ class PersonFile:
         name = for_exercise(movement, topic) if movement else topic
         known = {k: v for k, v in self.client.schools.items() if k != name}
         where = f" in {catalogue.title(movement)}" if movement else ""
-        self._set(f"{catalogue.topics[topic].title.lower()}{where}", schools=known | ({name: school} if school else {}))
+        self._set(f"school of {topic.replace('_', ' ')}{where}", schools=known | ({name: school} if school else {}))
 
     def set_fields(self, label: str, **fields: Any) -> None:
         """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""

@@ -19,7 +19,7 @@ from deepmirror.core.views import facing, outward
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import film_limits, limits_of
-from deepmirror.services.posture.posture_commands import film_setup, limit_words
+from deepmirror.services.posture.posture_commands import film_setup, level_of, limit_words
 
 Pixel = tuple[float, float]
 SIDE_BY_SIDE = ("free squat", "guided squat", "deadlift")
@@ -180,9 +180,9 @@ class SideGhosts:
         limits, judgement = self._build.limits, self._analysis.judgement
         school = judgement.schools.get("shallow_depth", "parallel").replace("_", " ")
         rows = [
-            f"School of depth: {school}, thigh {self.target_deg:.0f}° over level.",
+            f"School of depth: {school}, {level_of(self.target_deg)}.",
             f"Limits: ankle {limits.ankle_dorsiflexion:.0f}°, hip {limits.hip_flexion:.0f}°, knee {limits.knee_flexion:.0f}°; "
-            f"shoe heel {setup.heel_lift_cm:g} cm; knees opened {setup.knees_open_deg:.0f}°.",
+            f"shoe heel {setup.heel_lift_cm:g} cm; knees turned out {setup.knees_open_deg:.0f}°.",
         ]
         if goal > self.target_deg + 0.5:
             rows.append(f"This body reaches {goal:.0f}°: {limit_words(binding)} before the agreed depth.")

@@ -62,8 +62,8 @@ class ComparedFilm:
         return f"{self.record.client_name}, {self.record.arrived_at[:10]}, {file.view.replace('-', ' ')}{load}"
 
     def series(self, name: str) -> Series | None:
-        """A series by its name without a side, the near leg's in side films; "rep signal" is what counts the reps."""
-        if name == "rep signal":
+        """A series by its name without a side, the near leg's in side films; "what counts the reps" is what counts the reps."""
+        if name == "what counts the reps":
             return self.analysis.signal
         near = near_side(self.analysis.brief.file.view)
         for key in (name, sided(name, near) if near else name):
@@ -126,7 +126,7 @@ class SideBySide:
 
     def signals(self) -> list[str]:
         """What can be laid over one another: series both films have."""
-        return ["rep signal", *(n for n in self.first.names() if self.second.series(n) is not None)]
+        return ["what counts the reps", *(n for n in self.first.names() if self.second.series(n) is not None)]
 
     def curves(self, name: str) -> tuple[Series, Series, Difference] | None:
         """Both curves over the phases, and their difference; None when one film lacks the series."""

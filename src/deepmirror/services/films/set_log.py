@@ -9,12 +9,14 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.core.training.effort import rir_from_rpe
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.documents import Document
+from deepmirror.judge.findings import unsided
 from deepmirror.judge.records import SAFETY
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.limb_asymmetry import PHASES, middles
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.training import DoneRecord
 
+OF_PACE = ("drop_pct", "stop_s")  # a set that was lowered evenly says nothing of the body's place
 RANGE_LOSS, SPEED_LOSS = "range_loss_pct", "speed_loss_pct"
 DIRTY = (SAFETY, "range", "tension")  # a repetition with a finding of one of these is not clean; polish is
 
@@ -34,8 +36,9 @@ def _form(analysis: Analysis) -> Document:
     losses = {name: round(film[name].value, 1) for name in (RANGE_LOSS, SPEED_LOSS) if name in film}
     numbers = {name: [round(v.value, 2), round(v.u, 2)] for name, v in middles(analysis).items()}
     return {
-        "findings": [{"code": f.code, "severity": f.severity, "open": True, "title": f.title} for f in found],
+        "findings": [{"code": f.code, "severity": f.severity, "open": True, "title": f.title, "cause": f.causes[0]} for f in found],
         "told": could_tell(analysis),
+        "cleared": cleared_codes(analysis),
         "view": analysis.brief.file.view,
         "tempo_s": {phase: numbers.pop(phase)[0] for phase in PHASES if phase in numbers},
         "numbers": numbers,
@@ -45,12 +48,30 @@ def _form(analysis: Analysis) -> Document:
 
 
 def could_tell(analysis: Analysis) -> bool:
-    """Whether the film tells what the form gate asks: repetitions, the range they lost, and at least one matter of safety where
-    its movement and view have any."""
+    """Whether the film tells what the form gate asks: repetitions, the range they lost, and at least one matter of safety besides pace
+    where its movement and view have any."""
     if not analysis.scene.reps or RANGE_LOSS not in analysis.measured.film:
         return False
-    safety = [c for c in analysis.judgement.checks if c.severity == SAFETY]
+    measures = {f.code: f.measure for f in analysis.movement.fault}
+    safety = [c for c in analysis.judgement.checks if c.severity == SAFETY and measures[c.code] not in OF_PACE]
     return not safety or any(c.verdict is not Verdict.CANNOT_TELL for c in safety)
+
+
+def cleared_codes(analysis: Analysis) -> list[str]:
+    """The codes this film looked for and did not find, as findings carry them. What is seen in several ways is cleared by one of them,
+    what has two sides by both."""
+    verdicts = {c.code: c.verdict for c in analysis.judgement.checks}
+    found = {f.code for f in analysis.judgement.findings}
+    clean = {f.code for f in analysis.movement.fault if verdicts.get(f.code) in (Verdict.WITHIN, Verdict.BORDERLINE)}
+    out = {f.reported or f.code for f in analysis.movement.fault if f.code in clean}
+    for group in {f.group for f in analysis.movement.fault if f.group}:
+        ways: dict[str, list[bool]] = {}
+        for f in analysis.movement.fault:
+            if f.group == group:
+                ways.setdefault(unsided(f.measure), []).append(f.code in clean)
+        if any(all(sides) for sides in ways.values()):
+            out.add(group)
+    return sorted(out - found)
 
 
 def _worst(analysis: Analysis) -> str:

@@ -21,7 +21,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.movements.schools import chosen
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import JOINTS, film_limits, known_limits, limits_from, limits_of
-from deepmirror.services.posture.posture_commands import film_setup, limit_words
+from deepmirror.services.posture.posture_commands import film_setup, level_of, limit_words
 from deepmirror.services.posture.two_answers import (
     depth_answers,
     feet_on_floor_answers,
@@ -57,7 +57,7 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, m
     deepest = build.deepest(setup)
     model_deg = deepest.posture.thigh_from_horizontal
     reached = max(depth, model_deg)
-    words = [f"deepest this build reaches: thigh {model_deg:.0f}° over level, then {limit_words(deepest.binding)}"]
+    words = [f"deepest this build reaches: {level_of(model_deg)}, then {limit_words(deepest.binding)}"]
     words.append("limits taken: " + ", ".join(f"{name.replace('_', ' ')} {known[name].words}" for name in JOINTS))
     if model_deg > depth + DISAGREE_DEG:
         words.append(f"film and model disagree by {model_deg - depth:.0f}°: the film reached {depth:.0f}°, and the film counts")
@@ -186,7 +186,7 @@ def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: floa
 
 def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:
     opened = lever.change == "knees_open_deg"
-    what = f"knees opened {lever.by}° more" if opened else f"{lever.by} cm heel lift"
+    what = f"knees turned out {lever.by:g}° more" if opened else f"{lever.by} cm heel lift"
     lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))
     bound = "up to " if opened and lever.depth_gain_deg >= OPENING_MOST_GAIN * float(lever.by) else ""
     gain = f"{bound}{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"

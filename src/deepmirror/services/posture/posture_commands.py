@@ -111,6 +111,12 @@ def limit_words(binding: Sequence[str]) -> str:
     return " and ".join(LIMIT_WORDS.get(name, name.replace("_", " ")) for name in binding) or "nothing stops it"
 
 
+def level_of(thigh_deg: float) -> str:
+    """Where the thighs are, for the coach: "thighs level", "thighs 8° above level"."""
+    whole = round(thigh_deg)
+    return "thighs level" if whole == 0 else f"thighs {abs(whole)}° {'above' if whole > 0 else 'below'} level"
+
+
 def r(value: float | None) -> float | None:
     """Two digits for JSON."""
     return None if value is None else round(value, 2)

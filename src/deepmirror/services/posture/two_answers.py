@@ -14,14 +14,14 @@ HEEL_LIFTS_CM = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0)  # plates and shoes that there ar
 OPENINGS_DEG = (5.0, 10.0, 15.0, 20.0)  # further than this nobody is told to open; our own choice
 NEARLY_DEG = 1.0  # a depth missed by less is reached; our own choice
 UPRIGHT_GAIN_DEG = 2.0  # less lean is not worth an answer; our own choice
+LEVEL_DEG = 3.0  # thighs nearer to level are level to the eye; our own choice
 STEP_CM = 2.0  # feet moved by less are where they were; our own choice
 
 
 def level_words(thigh_deg: float) -> str:
-    """ "with your thighs about level", "about 8° above level"."""
-    if abs(thigh_deg) < 3:
-        return "with your thighs about level"
-    return f"with your thighs about {abs(thigh_deg):.0f}° {'above' if thigh_deg > 0 else 'below'} level"
+    """ "with your thighs about level", "with your thighs about 8° above level"."""
+    about = "about level" if abs(thigh_deg) < LEVEL_DEG else f"about {abs(thigh_deg):.0f}° {'above' if thigh_deg > 0 else 'below'} level"
+    return f"with your thighs {about}"
 
 
 def depth_answers(build: Build, setup: Setup, wanted_deg: float) -> tuple[str, ...]:

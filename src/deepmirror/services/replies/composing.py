@@ -8,10 +8,9 @@ import numpy as np
 
 from deepmirror.core.motion.tempo import digits, time_under_tension_s
 from deepmirror.core.motion.time_normalisation import Change
-from deepmirror.core.uncertain_value import Band, Verdict, bare_unit, with_unit
+from deepmirror.core.uncertain_value import Verdict, bare_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.judge.findings import describe_band
 from deepmirror.judge.records import SAFETY, Finding
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
@@ -23,13 +22,14 @@ from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.follow_up import FollowUp, number_words
+from deepmirror.services.replies.plain_words import told_number
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 # what is told of an earlier correction, and how a client reads it
 PLAINLY = {
-    Change.REAL: "a real change",
-    Change.WORSE: "worse than then",
-    Change.NOT_TOLD: "too small a change to be sure of",
+    Change.REAL: "clearly better",
+    Change.WORSE: "clearly worse",
+    Change.NOT_TOLD: "no clear difference",
 }
 
 
@@ -112,7 +112,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
         f.code,
         f.told or f.title,
         f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s.",
-        said(f"{number_words(f.value, f.u, f.unit)}; target {target_words(f.target, bare)}." + (_last_time(earlier) if earlier else "")),
+        said(told_number(f, analysis) + (_last_time(earlier) if earlier else "")),
         said(f.why),
         said(f.cue),
         said(f.change),
@@ -125,7 +125,16 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
         zoom=True,
         before=_before(earlier, imperial) if earlier else None,
         answers=[said(a) for a in f.answers],
+        cause=_cause(f),
     )
+
+
+def _cause(f: Finding) -> str:
+    """The likeliest cause, where something in the film speaks for it; else the coach's own guess, so that nothing is put in."""
+    first = next((c for c in f.weighed if not c.ruled_out), None)
+    if first is None or not first.speaks_for or len(first.speaks_against) >= len(first.speaks_for):
+        return ""
+    return first.words[:1].upper() + first.words[1:] + "."
 
 
 def _last_time(row: FollowUp) -> str:
@@ -166,11 +175,6 @@ def refresh_draft(kept: Reply, fresh: Reply) -> Reply | None:
     before = {s.title: s for s in fresh.since}
     kept.since = [replace(before[s.title], chosen=s.chosen) for s in kept.since if s.title in before]
     return kept
-
-
-def target_words(band: Band, unit: str) -> str:
-    """ "at most 1.2 cm"."""
-    return with_unit(describe_band(band), unit)
 
 
 def frame_at(analysis: Analysis, time_s: float) -> int:
@@ -225,7 +229,13 @@ def phrases(library: FilmLibrary, analysis: Analysis, item: Correction, field: s
     finding = next((f for f in analysis.judgement.findings if f.code == item.code), None)
     suggested: list[str] = []
     if finding is not None:
-        text = {"why": [finding.why], "cue": [finding.cue], "change": [*finding.answers, finding.change], "film_next": [finding.film_next]}
+        text = {
+            "cause": [c[:1].upper() + c[1:] + "." for c in finding.causes],
+            "why": [finding.why],
+            "cue": [finding.cue],
+            "change": [*finding.answers, finding.change],
+            "film_next": [finding.film_next],
+        }
         suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
     imperial = analysis.brief.file.client.imperial
     return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *library.store.phrases.bank(field, item.code)]))

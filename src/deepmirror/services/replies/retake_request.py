@@ -32,6 +32,7 @@ def draft_request(library: FilmLibrary, film_id: int, analysis: Analysis | None)
     film = library.store.film(film_id)
     movement = library.catalogue.movement(film.movement)
     reasons, advice = _reasons(analysis)
+    open_question = _open_question(analysis)
     front = advice.count(Remedy.FRONT_FILM) > advice.count(Remedy.SIDE_FILM)
     heading = "front" if front and "front" in movement.views else movement.views[0]
     body = film.brief["client"]
@@ -40,7 +41,7 @@ def draft_request(library: FilmLibrary, film_id: int, analysis: Analysis | None)
         film.client_name,
         movement.title,
         reasons,
-        _words(film.client_name, movement, reasons, plan, bool(body.get("imperial"))),
+        [*_words(film.client_name, movement, reasons, plan, bool(body.get("imperial"))), *open_question],
         plan,
         heading,
         library.store.phrases.setting("coach", ""),
@@ -55,6 +56,16 @@ def _reasons(analysis: Analysis | None) -> tuple[list[str], list[Remedy]]:
     rows = tuple(u for u in rows if u.advice.new_film)  # what a mark would tell needs no new film
     reasons = list(dict.fromkeys(_plainly(u) for u in rows if not u.doubtful))[:MOST_REASONS]
     return reasons or ["it does not show surely enough what matters most"], [u.advice.remedy for u in rows]
+
+
+def _open_question(analysis: Analysis | None) -> list[str]:
+    """What a better film would let one tell apart: the two likeliest causes of the first finding, where nothing decides between them."""
+    for finding in analysis.judgement.findings if analysis is not None else ():
+        possible = [c for c in finding.weighed if not c.ruled_out][:2]
+        if len(possible) == 2 and len(possible[0].speaks_for) == len(possible[1].speaks_for):
+            told = (finding.told or finding.title).rstrip(".")
+            return [f"{told}: with that film I can also tell whether it is “{possible[0].words}” or “{possible[1].words}”."]
+    return []
 
 
 def _plainly(row: Unmeasurable) -> str:

@@ -211,7 +211,7 @@ def _history_row(done: DoneRecord) -> Document:
     form = done.form
     keys = ("movement", "side", "reps", "clean_reps", "rir", "kind", "pain", "pain_next_morning", "lighter")
     told = {k: getattr(done, k) for k in keys} | {"date": done.day, "load_kg": done.load_kg or 0.0}
-    return told | {"form": {k: form[k] for k in ("findings", "range_loss_pct", "told", "view") if k in form} if form else None}
+    return told | {"form": {k: form[k] for k in ("findings", "range_loss_pct", "told", "view", "cleared") if k in form} if form else None}
 
 
 def _pain_row(p: PainRecord) -> Document:

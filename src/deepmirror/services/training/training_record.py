@@ -75,10 +75,19 @@ def _form(done: DoneRecord, closed: frozenset[tuple[int, str]]) -> FilmForm | No
     if not form:
         return None
     findings = tuple(
-        FormFinding(str(f["code"]), str(f["severity"]), bool(f.get("open", True)) and (done.film_id, f["code"]) not in closed)
+        FormFinding(
+            str(f["code"]),
+            str(f["severity"]),
+            bool(f.get("open", True)) and (done.film_id, f["code"]) not in closed,
+            str(f.get("cause", "")),
+        )
         for f in form.get("findings", [])
     )
-    loss = form.get("range_loss_pct")
+    loss, cleared = form.get("range_loss_pct"), form.get("cleared")
     return FilmForm(
-        findings, float(loss) if isinstance(loss, int | float) else None, bool(form.get("told", True)), str(form.get("view", ""))
+        findings,
+        float(loss) if isinstance(loss, int | float) else None,
+        bool(form.get("told", True)),
+        str(form.get("view", "")),
+        tuple(map(str, cleared)) if isinstance(cleared, list) else None,
     )

@@ -57,7 +57,9 @@ class FollowUpController(QObject):
             return
         state = "" if row.state == "open" else f" ({tr(row.state)})"
         keys = tr(
-            "X close · K keep · Y say it anew · J next ({number} of {count}) · F4 the film", number=self.picked + 1, count=len(self.rows)
+            "X close · K keep · Y correct it anew · J next ({number} of {count}) · F4 the film",
+            number=self.picked + 1,
+            count=len(self.rows),
         )
         room.show_words(f"<b>{escape(row.baseline.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
 

@@ -96,7 +96,7 @@ class ImportDialog(QDialog):
         self._buttons = buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         if ok is not None:
-            ok.setText(tr("Take it in"))
+            ok.setText(tr("Add the film"))
             ok.setObjectName("accent")
         buttons.accepted.connect(self._check)
         buttons.rejected.connect(self.reject)

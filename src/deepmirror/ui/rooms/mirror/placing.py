@@ -53,7 +53,7 @@ class PlacingPanel(QWidget):
         self.points.setAccessibleName(tr("Points to place"))
         self.points.currentItemChanged.connect(lambda item, _: self.point_chosen.emit(item.data(POINT_ROLE)) if item else None)
         self.remove, self.hide_point, self.hold_point = QPushButton(tr("Remove")), QPushButton(tr("Hide")), QPushButton(tr("Hold"))
-        self.hide_point.setToolTip(tr("Leave this point out, or take it in again"))
+        self.hide_point.setToolTip(tr("Leave this point out, or use it again"))
         self.hold_point.setToolTip(tr("Only your clicks and the flow move this point, not the network"))
         own = QHBoxLayout()
         wishes = ((self.remove, self.remove_wanted), (self.hide_point, self.hide_wanted), (self.hold_point, self.hold_wanted))

@@ -80,7 +80,7 @@ class ReadingPanel(QWidget):
         self._clear()
         reps, judgement = analysis.scene.reps, analysis.judgement
         asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
-        bouts = [tr("in {count} bouts", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
+        bouts = [tr("in {count} parts with a rest between", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
         words = tr("{reps} reps, {seconds:.1f} s under load", reps=len(reps), seconds=time_under_tension_s(reps))
         self._column.addWidget(heading(", ".join([words, *bouts, *asked])))
         if judgement.breakdown is not None:
@@ -117,7 +117,7 @@ class ReadingPanel(QWidget):
                 self._column.addWidget(check_row(verdict, words.rstrip(".") + near))
         wanted = still_wanted(analysis.brief.file, analysis.movement)
         if wanted:
-            self._column.addWidget(heading(tr("A mark would let it measure")))
+            self._column.addWidget(heading(tr("Place a mark to measure")))
             for words in wanted:
                 self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
         if judgement.unmeasurable:
@@ -150,7 +150,7 @@ class ReadingPanel(QWidget):
             card.picked.connect(lambda key: self.watch_picked.emit(int(key)))
             self._watch.addWidget(card)
         if rows:
-            keys = PlainLabel(tr("C then and now · J next · K keep · X close · Y say it anew"))
+            keys = PlainLabel(tr("C then and now · J next · K keep · X close · Y correct it anew"))
             keys.setObjectName("dim")
             keys.setWordWrap(True)
             self._watch.addWidget(keys)

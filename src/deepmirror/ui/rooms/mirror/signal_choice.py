@@ -21,7 +21,7 @@ class SignalChoice(QComboBox):
         """Offer these angles; the one chosen before stays chosen where it is among them."""
         chosen = self.currentData()
         self.clear()
-        self.addItem(tr("rep signal"), None)
+        self.addItem(tr("what counts the reps"), None)
         for name in names:
             self.addItem(name.replace("_", " "), name)
         self.setCurrentIndex(max(self.findData(chosen), 0))

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider
 from deepmirror.core.body.squat_setup import Answer, Setup, SetupEffect, Support
 from deepmirror.services.clients.person import GUIDED, HINGES, LIMIT_NAMES, PersonFile, Solved, deepest_against
 from deepmirror.services.common.jobs import LatestOnlyWorker
-from deepmirror.services.posture.posture_commands import limit_words
+from deepmirror.services.posture.posture_commands import level_of, limit_words
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
@@ -86,11 +86,11 @@ class SolverPanel(QWidget):
         self._levers.setVerticalSpacing(4)
         self._levers.addRow(tr("Lift"), self.kind)
         for title, slider, value in (
-            ("Thigh over level", self.thigh, self.thigh_words),
+            ("Depth: thigh above level", self.thigh, self.thigh_words),
             ("Knee or hip bend", self.bend, self.bend_words),
             ("Heel lift", self.lift, self.lift_words),
             ("Foot height", self.feet, self.feet_words),
-            ("Knees opened", self.open, self.open_words),
+            ("Knees turned out", self.open, self.open_words),
             ("Load", self.load, self.load_words),
         ):
             row = QWidget()
@@ -103,7 +103,7 @@ class SolverPanel(QWidget):
 
     def _build_words(self) -> None:
         """Verdict, numbers and levers in words, and the two curves, which follow a moment later."""
-        self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees opened, °")}
+        self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees turned out, °")}
         self.verdict, self.numbers, self.levers, self.films = PlainLabel(), PlainLabel(), PlainLabel(), PlainLabel()
         self.verdict.setStyleSheet("font-weight: 700")
         for label in (self.verdict, self.numbers, self.levers, self.films):
@@ -201,7 +201,7 @@ class SolverPanel(QWidget):
         if rest.solved is not self.solved:
             return  # the hand moved on
         self.levers.setText("\n".join(_lever_words(lever) for lever in rest.levers[:5]))
-        now = {"heel lift, cm": rest.setup.heel_lift_cm, "knees opened, °": rest.setup.knees_open_deg}
+        now = {"heel lift, cm": rest.setup.heel_lift_cm, "knees turned out, °": rest.setup.knees_open_deg}
         for name, points in rest.curves.items():
             self.curves[name].set_curve(points, now[name])
 
@@ -231,11 +231,12 @@ class SolverPanel(QWidget):
         self.answer, self.solved = answer, solved
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = limit_words(deepest.binding)
-        reached = f"Reaches {p:.0f}°. Deepest (dashed): {d:.0f}°, then {limit}."
-        missed = f"Cannot reach {asked}°: {limit_words(answer.binding)} at {p:.0f}°."
+        where = level_of if depth == "thigh_from_horizontal" else lambda deg: f"{deg:.0f}° of {depth.split('_', maxsplit=1)[0]} bend"
+        reached = f"Within reach: {where(p)}. Deepest (dashed): {where(d)}, then {limit}."
+        missed = f"Out of reach: {where(asked)}. {limit_words(answer.binding).capitalize()} at {where(p)}."
         filmed = self.person.filmed_deg() if self.person is not None else None
         if not answer.feasible and solved.disagree_deg and filmed is not None and asked >= filmed[0]:
-            missed = f"A film reached {filmed[0]:.0f}° ({filmed[1]}); the model stops at {p:.0f}°. They disagree by "
+            missed = f"A film reached {level_of(filmed[0])} ({filmed[1]}); the model stops at {level_of(p)}. They disagree by "
             missed += f"{solved.disagree_deg:.0f}°, and the film counts."
         self.verdict.setText(reached if answer.feasible else missed)
         q, m = answer.posture, answer.moments_nm
@@ -262,7 +263,7 @@ class SolverPanel(QWidget):
         seen = [v for v in person.views if v.depths_deg]
         self.films.setText(
             "Films showed (copper): "
-            + "; ".join(f"depth {min(v.depths_deg):.0f}°, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
+            + "; ".join(f"{level_of(min(v.depths_deg))}, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
             if seen
             else "No squat of this client was measured from the side yet."
         )
@@ -275,7 +276,7 @@ def _lever_words(lever: SetupEffect) -> str:
     if lever.change == "heel_lift_cm":
         what = f"Heel lift +{lever.by} cm"
     elif lever.change == "knees_open_deg":
-        what = f"Knees opened +{lever.by}°"
+        what = f"Knees turned out +{lever.by}°"
     elif lever.change == "feet_forward_cm":
         what = f"Feet {lever.by:g} cm further forward"
     elif lever.change == "foot_height_cm":

@@ -17,6 +17,7 @@ FIELDS = (
     ("seen", "Seen", 1, False),
     ("number", "Number", 2, False),
     ("cue", "Cue", 2, True),
+    ("cause", "Most likely", 1, True),
     ("why", "Why it matters", 3, True),
     ("change", "What to change", 3, True),
     ("film_next", "Film next", 2, True),

@@ -1,0 +1,115 @@
+"""A finding's number as a body can picture it, for the client; the exact one follows it in brackets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.uncertain_value import bare_unit, with_unit
+from deepmirror.judge.findings import describe_band, unsided
+from deepmirror.judge.records import Finding
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.follow_up import number_words
+from deepmirror.services.posture.bodies import body_of
+
+FRACTIONS = (
+    (0.9, "nearly all"),
+    (0.75, "three quarters"),
+    (0.67, "two thirds"),
+    (0.5, "half"),
+    (0.33, "a third"),
+    (0.25, "a quarter"),
+    (0.2, "a fifth"),
+    (0.1, "a tenth"),
+)
+HAND_CM = 10.0  # the breadth of a hand with its thumb; common practice, no source
+LEVEL_DEG = 3.0  # thighs nearer to level are level to the eye; our own choice
+
+Picture = Callable[[Finding, Analysis], str]
+
+
+def told_number(finding: Finding, analysis: Analysis) -> str:
+    """ "about a hand's breadth (17 cm) above level (25.7 ± 3.7°; agreed: at most 5°)."."""
+    unit = bare_unit(finding.unit)
+    exact = f"{number_words(finding.value, finding.u, unit)}; agreed: {with_unit(describe_band(finding.target), unit)}"
+    picture = PICTURES.get(unsided(finding.measure), _about)(finding, analysis)
+    return f"{picture} ({exact})."
+
+
+def fraction(share: float) -> str:
+    """A share in words: "a third"."""
+    return min(FRACTIONS, key=lambda row: abs(row[0] - share))[1]
+
+
+def _about(f: Finding, analysis: Analysis) -> str:
+    """The number without its decimals and what it counts."""
+    what = f.unit.removeprefix(bare_unit(f.unit)).strip()
+    places = 0 if abs(f.value) >= 1 else 1
+    spec = MEASURES[f.measure]
+    words = what or (spec.title[:1].lower() + spec.title[1:])
+    return f"About {with_unit(f'{abs(f.value):.{places}f}', bare_unit(f.unit))} {words}".rstrip()
+
+
+def _above_level(f: Finding, analysis: Analysis) -> str:
+    cm = body_of(analysis.brief.file.client).length("thigh").cm * float(np.sin(np.radians(abs(f.value))))
+    where = "above" if f.value > 0 else "below"
+    if abs(f.value) < LEVEL_DEG:
+        return "Your thighs came about level"
+    hands = " (a hand's breadth)" if 0.75 * HAND_CM <= cm <= 1.4 * HAND_CM else ""
+    return f"Your hips stayed about {cm:.0f} cm{hands} {where} level"
+
+
+def _shorter(f: Finding, analysis: Analysis) -> str:
+    return f"About {fraction(1 - f.value / 100)} shorter than your other reps"
+
+
+def _shrinking(f: Finding, analysis: Analysis) -> str:
+    return f"Your last rep was about {fraction(f.value / 100)} shorter than your longest"
+
+
+def _slowing(f: Finding, analysis: Analysis) -> str:
+    return f"Your last rep went up about {fraction(f.value / 100)} slower than your quickest"
+
+
+def _pace(phase: str, doing: str) -> Picture:
+    def words(f: Finding, analysis: Analysis) -> str:
+        wanted = analysis.scene.tempo.wanted(phase) if analysis.scene.tempo is not None else None
+        if not wanted:
+            return _about(f, analysis)
+        return f"{doing} about {f.value / 100 * wanted:.1f} s instead of {wanted:g}"
+
+    return words
+
+
+def _in_seconds(doing: str) -> Picture:
+    return lambda f, analysis: f"{doing} in about {f.value:.1f} s"
+
+
+def _falling(f: Finding, analysis: Analysis) -> str:
+    return f"The last third of the way down went about {f.value / 100:.1f} times as fast as the rest"
+
+
+def _end(before: str, after: str) -> Picture:
+    return lambda f, analysis: f"{before} about {abs(f.value):.0f}° {after}"
+
+
+PICTURES: dict[str, Picture] = {
+    "thigh_from_horizontal_min_deg": _above_level,
+    "range_share_pct": _shorter,
+    "range_loss_pct": _shrinking,
+    "speed_loss_pct": _slowing,
+    "eccentric_share_pct": _pace("eccentric", "You lowered in"),
+    "concentric_share_pct": _pace("concentric", "You lifted in"),
+    "bottom_share_pct": _pace("bottom", "You waited"),
+    "turn_s": _in_seconds("You turned round"),
+    "start_s": _in_seconds("You were at full speed"),
+    "stop_s": _in_seconds("Your knees went from full speed to straight"),
+    "drop_pct": _falling,
+    "knee_flexion_max_deg": _end("Your knees bent", "at most"),
+    "knee_flexion_min_deg": _end("Your knees stayed", "from straight"),
+    "hip_at_top_deg": _end("Your hips stayed", "from straight"),
+    "trunk_lean_max_deg": _end("Your upper body leaned", "from upright"),
+    "trunk_swing_deg": _end("Your upper body swung", "to and fro"),
+}
