@@ -86,4 +86,4 @@ def test_the_turn_rounds_acceleration_is_that_of_the_movement() -> None:
     height = 1.0 + 0.25 * np.cos(2 * np.pi * times / 3)
     reps = find_reps(times, -100 * height, "eccentric", 10)
     assert len(reps) == 3
-    assert rise_acceleration(times, height, reps) == pytest.approx(0.25 * (2 * np.pi / 3) ** 2, rel=0.06)
+    assert rise_acceleration(times, height, reps).value == pytest.approx(0.25 * (2 * np.pi / 3) ** 2, rel=0.06)

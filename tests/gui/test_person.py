@@ -53,7 +53,11 @@ def test_sliders_solve_at_once_and_say_what_binds(window: MainWindow, qtbot: QtB
     idle(window, qtbot)
     room = window.person_room
     room.solver.thigh.setValue(30)
-    assert room.solver.answer is not None and room.solver.answer.feasible and room.solver.verdict.text().startswith("Within reach: thighs 30° above level")
+    assert (
+        room.solver.answer is not None
+        and room.solver.answer.feasible
+        and room.solver.verdict.text().startswith("Within reach: thighs 30° above level")
+    )
     room.limits["ankle_dorsiflexion"].setValue(5.0)
     idle(window, qtbot)
     room.solver.thigh.setValue(-20)

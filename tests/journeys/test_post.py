@@ -67,7 +67,7 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     room = window.compare  # a film that speaks on earlier corrections opens with then and now
     qtbot.waitUntil(lambda: window.stack.currentWidget() is room and room.view.image() is not None, timeout=PATIENCE)
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
-    assert "Stops above the agreed depth" in room.told.text() and "real change" in room.told.text()
+    assert "Stops above the agreed depth" in room.told.text() and "clearly better" in room.told.text()
     assert room.pair is not None and room.pair.first.record.id != film.id == room.pair.second.record.id
     press("close_watched")
     qtbot.waitUntil(lambda: "Lowered faster" in room.told.text() and not window.jobs, timeout=PATIENCE)
@@ -85,7 +85,7 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     assert actions == 6  # of at most 25, and not a word typed
     out = next(p for p in (tmp_path / "out").iterdir() if not p.name.startswith("."))
     page = (out / "reply.html").read_text()
-    assert "Since last time: Stops above the agreed depth" in page and "real change" in page and "Last time" in page
+    assert "Since last time: Stops above the agreed depth" in page and "clearly better" in page and "Last time" in page
     states = {(w.item["code"], w.state) for w in library.store.watches.of_client(film.client_id)}
     assert states == {("shallow_depth", "closed"), ("tempo_fast_eccentric", "changed"), ("tempo_fast_eccentric", "open")}
 

@@ -157,7 +157,7 @@ def test_a_front_ghost_puts_caving_knees_over_their_feet_and_leaves_others(analy
 def test_findings_of_a_squat_say_what_is_build_and_what_would_change_it(analyses: dict[str, Analysis]) -> None:
     chain = next(f.chain for f in analyses[NAME].judgement.findings if f.code == "shallow_depth")
     words = " | ".join(chain)
-    for part in ("deepest this build reaches", "of trunk lean", "cm heel lift", "knees opened", "N·m held still", "estimate"):
+    for part in ("deepest this build reaches", "of trunk lean", "cm heel lift", "knees turned out", "N·m held still", "estimate"):
         assert part in words
 
 

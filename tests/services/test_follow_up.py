@@ -45,7 +45,7 @@ def test_a_correction_that_worked_is_told_from_one_that_did_not(demo_library: Fi
     deepest = [rep["measures"]["thigh_from_horizontal_min_deg_right"] for rep in truth["reps"]]
     look = rows["shallow_depth"].outcome
     assert look.value is not None and abs(look.value - max(deepest)) <= look.u  # the film's own truth
-    assert rows["shallow_depth"].words().count("±") == 2 and "real change" in rows["shallow_depth"].words()
+    assert rows["shallow_depth"].words().count("±") == 2 and "clearly better" in rows["shallow_depth"].words()
     review.close()
 
 
@@ -75,7 +75,7 @@ def test_looks_are_kept_as_a_history_until_the_coach_closes_it(demo_library: Fil
     depth = next(w for w in first if w.item["code"] == "shallow_depth")
     assert len(depth.looks) == 1 and depth.looks[0][0] == second
     lines = follow_up.history(depth)
-    assert len(lines) == 2 and "sent with" in lines[0] and "real change" in lines[1]
+    assert len(lines) == 2 and "sent with" in lines[0] and "clearly better" in lines[1]
     review.conclude()
     assert len(follow_up.history(next(w for w in demo_library.store.watches.of_client(review.record.client_id) if w.id == depth.id))) == 2
     demo_library.store.watches.set_outcome(depth.id, "closed")

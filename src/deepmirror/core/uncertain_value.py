@@ -42,6 +42,11 @@ def bare_unit(unit: str) -> str:
     return " ".join(words[: 2 if words[:1] == ["per"] else 1])
 
 
+def counted(unit: str) -> str:
+    """What a unit is written with: "off the pad" of "cm off the pad"; empty for a bare one."""
+    return unit.removeprefix(bare_unit(unit)).strip()
+
+
 BEYOND_USE = 2.5  # of a measure's largest useful doubt; our own choice
 FAR_OFF = 1.25  # times its own doubt that a very doubtful number must pass an edge to accuse; our own choice
 

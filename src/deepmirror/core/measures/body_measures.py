@@ -86,6 +86,26 @@ def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
     return max((rise(scene, rep, sided("heel", s)) for s in SIDES), key=lambda v: v.value)
 
 
+def toe_rise(scene: MeasurementContext, rep: Rep) -> Value:
+    """Rise of the near toe during the rep, cm: weight on the heels. Raises CannotTell in front films."""
+    return rise(scene, rep, scene.side_point("toe"))
+
+
+def bar_off_foot(scene: MeasurementContext, rep: Rep) -> Value:
+    """Furthest of the bar from the middle of the near foot, level, cm; before it positive.
+
+    Raises CannotTell without a marked bar, a followed foot or a scale.
+    """
+    if "bar" not in scene.track.names:
+        raise CannotTell("the bar is not marked", ADD_BAR)
+    heel, toe = scene.side_point("heel"), scene.side_point("toe")
+    forward = facing(scene.view) * np.array([-scene.up[1], scene.up[0]])
+    series = scene.cached_series("bar off foot", lambda: scene.track.series(lambda p: (p["bar"] - (p[heel] + p[toe]) / 2) @ forward))
+    part = series.window(rep.start_s, rep.end_s)
+    i = int(np.argmax(np.abs(part.values)))
+    return scene.cm(Value(float(part.values[i]), float(np.hypot(part.u[i], scene.hidden_u(rep, "bar", heel, toe)))))
+
+
 def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
     hip, knee = scene.side_point("hip"), scene.side_point("knee")
@@ -310,6 +330,8 @@ MEASURES: tuple[MeasureSpec, ...] = (
         listed=False,
     ),
     MeasureSpec("heel_rise_cm", "Heel rise", "cm", heel_rise, ANY, OWN, focus=Focus(("heel",), Drawing.RING, close_up=True)),
+    MeasureSpec("toe_rise_cm", "Toe rise", "cm", toe_rise, SIDE, OWN, focus=Focus(("toe",), Drawing.RING, close_up=True), listed=False),
+    MeasureSpec("bar_off_foot_cm", "Bar off the middle of the foot", "cm", bar_off_foot, SIDE, PRACTICE, needs=("bar",), listed=False),
     MeasureSpec("bar_drift_cm", "Bar drift", "cm", bar_drift, SIDE, PRACTICE, needs=("bar",)),
     MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
     MeasureSpec("spine_change_deg", "Back against the first repetition", "°", spine_change, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),

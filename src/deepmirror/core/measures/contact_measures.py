@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from scipy.ndimage import median_filter
 
 from deepmirror.core.geometry import along_and_across, signed_turn
 from deepmirror.core.measures.context import (
@@ -30,6 +31,7 @@ from deepmirror.core.measures.context import (
     noise_sd,
 )
 from deepmirror.core.measures.spec import HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
+from deepmirror.core.measures.tempo_measures import frame_s
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
@@ -37,6 +39,7 @@ from deepmirror.fitted import fitted_by_name
 
 SKIN_SHARE = fitted_by_name("skin")
 SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
+PEAK_S = 0.1  # a lift counts that lasts about so long; our own choice
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
 ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is marked; common practice, no source
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
@@ -60,7 +63,8 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
     away, along = distances(scene, joint, kind)
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
-    lift, slide = float(away[window].max()), float(np.ptp(along[window]))
+    steady = median_filter(away, size=max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1), mode="nearest")  # no single frame decides
+    lift, slide = float(steady[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * noise_sd(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
     # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
     bend = scene.angles.get(f"hip_flexion_{scene.near}")

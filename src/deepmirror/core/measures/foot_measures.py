@@ -133,6 +133,12 @@ def stance_ratio(scene: MeasurementContext) -> Value:
     return width.scaled(1 / shoulders.cm, shoulders.u_cm / shoulders.cm)
 
 
+def stance_to_hips(scene: MeasurementContext) -> Value:
+    """Stance width over the distance between the hip joints."""
+    width, hips = stance_width(scene), scene.body.joint_breadth("hip_breadth")
+    return width.scaled(1 / hips.cm, hips.u_cm / hips.cm)
+
+
 def _toe_out(side: str) -> FilmMeasure:
     def measure(scene: MeasurementContext) -> Value:
         """Foot's turn away from straight ahead, degrees, from how much of its length points sideways.
@@ -173,6 +179,7 @@ PLACED = "by homography from the platform's corners; Hartley & Zisserman, sectio
 MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("stance_width_cm", "Stance", "cm", stance_width, FRONT, ANKLES, per_rep=False),
     MeasureSpec("stance_to_shoulder_ratio", "Stance / shoulders", "", stance_ratio, FRONT, ANKLES, per_rep=False, decimals=2),
+    MeasureSpec("stance_to_hip_ratio", "Stance / hips", "", stance_to_hips, FRONT, ANKLES, per_rep=False, decimals=2, listed=False),
     MeasureSpec("toe_out_left_deg", "Left foot turned out", "°", _toe_out("left"), FRONT, TOES, per_rep=False, focus=FOOT, clock=True),
     MeasureSpec("toe_out_right_deg", "Right foot turned out", "°", _toe_out("right"), FRONT, TOES, per_rep=False, focus=FOOT, clock=True),
     MeasureSpec("toe_out_asymmetry_deg", "Between the feet", "°", toe_out_asymmetry, FRONT, TOES, per_rep=False, focus=FOOT, listed=False),

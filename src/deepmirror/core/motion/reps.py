@@ -9,6 +9,7 @@ of the set (drop sets, rest-pause).
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
@@ -17,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.motion.smoothing import evenly, low_pass, residual_cutoff, speed
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 
 Array = NDArray[np.float64]
 FirstPhase = Literal["eccentric", "concentric"]
@@ -295,8 +297,9 @@ def mark_partials(reps: list[Rep]) -> list[Rep]:
     return [replace(r, complete=r.range >= PARTIAL_SHARE * middle) for r in reps]
 
 
-def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
-    """Upward acceleration (m/s²) of a point at the reps' reversals: the median over reps of the largest within 0.3 s.
+def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> Value:
+    """Upward acceleration (m/s²) of a point at the reps' reversals: the median over reps of the largest within 0.3 s, and how unsure it
+    is by how far the reps differ.
 
     times (T,) s, height_m (T,) m; smoothed at 4 Hz first, since a second derivative multiplies noise.
     """
@@ -304,4 +307,7 @@ def rise_acceleration(times: Array, height_m: Array, reps: list[Rep]) -> float:
     bend = np.gradient(np.gradient(low_pass(even, 1 / (grid[1] - grid[0]), 4.0), grid), grid)
     around = max(0.3, float(grid[1] - grid[0]))
     peaks = [float(bend[np.abs(grid - r.bottom_s) <= around].max()) for r in reps]
-    return max(float(np.median(peaks)), 0.0) if peaks else 0.0
+    if len(peaks) < 2:
+        return Value(max(peaks[0], 0.0) if peaks else 0.0, math.inf)
+    spread = COVERAGE_FACTOR * float(np.std(peaks, ddof=1)) / math.sqrt(len(peaks))
+    return Value(max(float(np.median(peaks)), 0.0), spread)

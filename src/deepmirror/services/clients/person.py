@@ -359,7 +359,7 @@ class PersonFile:
         goes_deep = any(f.measure == DEPTH for f in analysis.movement.fault)  # a calf raise has no depth to lay beside a squat's
         depths = tuple(v[DEPTH].value for v in reps if goes_deep and DEPTH in v)
         leans = tuple(v["trunk_lean_max_deg"].value for v in reps if "trunk_lean_max_deg" in v)
-        side = one_side(analysis) if analysis.movement.one_leg else None
+        side = one_side(analysis, arrived_at[:10]) if analysis.movement.one_leg else None
         deepest = _deepest_posture(analysis) if goes_deep else None
         setup, day = film_setup(brief.file, scene.plane), arrived_at[:10]
         limits = film_limits(analysis.movement, analysis.measured, f"{analysis.movement.title}, {day}")

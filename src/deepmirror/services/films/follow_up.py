@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import asdict, dataclass
 
+from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.time_normalisation import Change, change
 from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
@@ -14,7 +15,17 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord
 
+SAME_LOAD_SHARE = 0.05  # loads nearer to one another are the same for comparing; common practice, no source
 SAME_VIEW = {"side-left": "side", "side-right": "side", "front": "front", "rear": "front"}
+
+
+# What is said of a change, to coach and client alike.
+SAID = {
+    Change.REAL: "clearly better",
+    Change.WORSE: "clearly worse",
+    Change.NOT_TOLD: "no clear difference",
+    Change.CANNOT_TELL: "cannot tell",
+}
 
 
 @dataclass(frozen=True)
@@ -34,6 +45,7 @@ class Baseline:
     view: str
     cue: str
     change: str
+    load_kg: float | None = None
 
     def band(self) -> Band:
         """The target it was judged against."""
@@ -63,16 +75,24 @@ class FollowUp:
     opened_at: str
     baseline: Baseline
     outcome: Outcome
+    load_kg: float | None = None  # of this film
 
-    def words(self, said: dict[Change, str] | None = None) -> str:
-        """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: real change, within the target". said: other words for the change."""
+    def words(self) -> str:
+        """ "3.6 ± 0.6 cm then, 0.5 ± 0.5 cm off the pad now: clearly better, within the target"."""
         bare = bare_unit(self.baseline.unit)
         before = number_words(self.baseline.value, self.baseline.u, bare)
         if self.outcome.value is None:
             return f"{before} then; this film cannot tell: {self.outcome.reason}"
         after = number_words(self.outcome.value, self.outcome.u, self.baseline.unit)
         now = ", within the target" if self.outcome.within else ""
-        return f"{before} then, {after} now: {(said or {}).get(self.outcome.verdict, self.outcome.verdict)}{now}"
+        return f"{before} then, {after} now: {SAID[self.outcome.verdict]}{now}{self._loads()}"
+
+    def _loads(self) -> str:
+        """Both loads where they are not about the same: what changed is then partly the load's."""
+        then, now = self.baseline.load_kg, self.load_kg
+        if then is None or now is None or abs(then - now) <= SAME_LOAD_SHARE * max(then, now):
+            return ""
+        return f" (at {then:g} kg then, {now:g} kg now)"
 
     def target_words(self) -> str:
         """The target in words."""
@@ -80,8 +100,8 @@ class FollowUp:
 
 
 def number_words(value: float, u: float, unit: str) -> str:
-    """A number with its uncertainty, with a decimal where it is small."""
-    places = 1 if u < 1.5 and abs(value) < 20 else 0
+    """A number with its uncertainty, with a decimal or two where it is small."""
+    places = 2 if u < 0.15 else 1 if u < 1.5 and abs(value) < 20 else 0
     return with_unit(f"{value:.{places}f} ± {u:.{places}f}", unit)
 
 
@@ -105,6 +125,8 @@ def outcome_of(item: Baseline, analysis: Analysis) -> Outcome:
         row = next((u for u in analysis.judgement.unmeasurable if u.measure == item.measure), None)
         other = SAME_VIEW[view] != SAME_VIEW[item.view]
         reason = row.reason if row else "it was filmed from another side" if other else "it has no number for it"
+        if item.measure not in MEASURES:
+            reason = "this is measured in another way now"
         return Outcome(None, 0.0, None, 0.0, Change.CANNOT_TELL, False, reason)
     rep, value = found
     band = item.band()
@@ -137,6 +159,7 @@ def baselines_of(analysis: Analysis, codes: list[str], words: dict[str, tuple[st
                 analysis.brief.file.view,
                 cue,
                 change,
+                analysis.brief.file.load_kg,
             )
         )
     return items
@@ -150,13 +173,13 @@ def begin(store: LibraryStore, client_id: int, film_id: int, movement: str, at: 
 
 def watched(store: LibraryStore, film_id: int, analysis: Analysis) -> list[FollowUp]:
     """The corrections that wait for an answer on this film: those sent before it came, and closed ones it already spoke on."""
-    film = store.film(film_id)
+    film, load = store.film(film_id), analysis.brief.file.load_kg
     out = []
     for record in store.watches.of_client(film.client_id, analysis.movement.id):
         told_here = any(f == film_id for f, _, _ in record.looks)
         if record.film_id != film_id and record.opened_at <= _late(film.arrived_at) and (record.state == "open" or told_here):
             item = baseline_of(record)
-            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, outcome_of(item, analysis)))
+            out.append(FollowUp(record.id, record.state, record.film_id, record.opened_at, item, outcome_of(item, analysis), load))
     return out
 
 
@@ -189,6 +212,6 @@ def history(record: WatchRecord) -> list[str]:
     lines = [f"{record.opened_at[:10]}: {number_words(item.value, item.u, item.unit)}, sent with “{item.cue}”"]
     for _, at, raw in record.looks:
         look = kept_outcome(raw)
-        said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {look.verdict}"
+        said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {SAID[look.verdict]}"
         lines.append(f"{at[:10]}: {said}" + (", within the target" if look.within else ""))
     return lines

@@ -19,11 +19,13 @@ SECONDS_U = 0.07  # k = 2 of a phase: two frames
 
 @dataclass(frozen=True)
 class Side:
-    """What one film says of one leg: side, reps, and the middle of each number over the reps with its uncertainty."""
+    """What one film says of one leg: side, reps, and the middle of each number over the reps with its uncertainty; load and day."""
 
     side: str
     reps: int
     middles: dict[str, Value]
+    load_kg: float | None = None
+    day: str = ""
 
 
 @dataclass(frozen=True)
@@ -37,10 +39,12 @@ class SideRow:
     real: bool
 
 
-def one_side(analysis: Analysis) -> Side | None:
+def one_side(analysis: Analysis, day: str = "") -> Side | None:
     """The near leg's numbers; None for films that do not show one leg from its side, or without reps."""
     side = near_side(analysis.scene.view)
-    return Side(side, len(analysis.scene.reps), middles(analysis)) if side is not None and analysis.measured.reps else None
+    if side is None or not analysis.measured.reps:
+        return None
+    return Side(side, len(analysis.scene.reps), middles(analysis), analysis.brief.file.load_kg, day)
 
 
 def middles(analysis: Analysis) -> dict[str, Value]:
@@ -73,10 +77,16 @@ def compare_sides(left: Side, right: Side) -> list[SideRow]:
 def side_words(left: Side, right: Side) -> list[str]:
     """The comparison in lines; the side with fewer reps sets the reps, as the weaker one does."""
     lines = []
+    if left.load_kg is not None and right.load_kg is not None and left.load_kg != right.load_kg:
+        lines.append(f"{left.load_kg:g} kg left, {right.load_kg:g} kg right: what differs is partly the load's")
+    if left.day != right.day:
+        lines.append(f"filmed on two days: left {left.day}, right {right.day}")
     if left.reps != right.reps:
         weaker = "left" if left.reps < right.reps else "right"
         lines.append(f"{left.reps} reps left, {right.reps} right: the {weaker} side goes first and sets the reps")
     for row in compare_sides(left, right):
         if row.real:
-            lines.append(f"{row.words}: {row.left.value:.1f} left, {row.right.value:.1f} right {row.unit} (a real difference)")
-    return lines or ["no difference between left and right larger than the doubt"]
+            lines.append(f"{row.words}: {row.left.value:.1f} left, {row.right.value:.1f} right {row.unit} (a clear difference)")
+    return (
+        lines if any(r.real for r in compare_sides(left, right)) else [*lines, "no difference between left and right larger than the doubt"]
+    )

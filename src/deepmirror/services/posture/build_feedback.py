@@ -35,6 +35,7 @@ ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a 
 OPENED_DEG = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)  # how far knees are tried to be opened on a seat; our own choice
 HEEL_UP_CM = 1.5  # a heel higher than this has risen; common practice, no source
 DISAGREE_DEG = 1.0  # model and film this far apart are told to disagree; our own choice
+SURE_SHARE = 0.2  # a turn-round's acceleration less sure than this share of it is left out; our own choice
 LEAN_MARGIN_DEG = 4.0  # of the solver itself: trunk taken as rigid, usual bar place; our own estimate, no source
 
 
@@ -178,10 +179,11 @@ def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: floa
     hip = scene.side_point("hip")
     rise = rise_acceleration(scene.track.times, scene.track.point(hip) @ scene.up / scene.px_per_cm.value / 100, scene.reps)
     still = build.moments(answer.posture, setup)["hip"]
-    moving = build.moments(answer.posture, setup, rise)["hip"]
-    return [
-        f"hip moment at this depth, both legs: {still:.0f} N·m held still, {moving:.0f} with the turn-round's {rise:.1f} m/s² (estimate)"
-    ]
+    held = f"hip moment at this depth, both legs: {still:.0f} N·m held still"
+    if rise.u > SURE_SHARE * rise.value:
+        return [f"{held} (estimate)"]
+    moving = build.moments(answer.posture, setup, rise.value)["hip"]
+    return [f"{held}, {moving:.0f} with the turn-round's {rise.value:.1f} ± {rise.u:.1f} m/s² (estimate)"]
 
 
 def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:

@@ -21,16 +21,10 @@ from deepmirror.reply.model import Stroke as Stroke
 from deepmirror.reply.model import StrokeKind as StrokeKind
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.films.follow_up import FollowUp, number_words
+from deepmirror.services.films.follow_up import SAID, FollowUp, number_words
 from deepmirror.services.replies.plain_words import told_number
 
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
-# what is told of an earlier correction, and how a client reads it
-PLAINLY = {
-    Change.REAL: "clearly better",
-    Change.WORSE: "clearly worse",
-    Change.NOT_TOLD: "no clear difference",
-}
 
 
 def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | None = None, coach: str = "", date: str = "") -> Reply:
@@ -40,7 +34,7 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
     corrections: list[Correction] = []
     said: list[Finding] = []
     for finding in analysis.judgement.findings:
-        worth = not _repeats(finding, said) and len(said) < USUAL_CORRECTIONS
+        worth = not _repeats(finding, said, len(analysis.scene.reps)) and len(said) < USUAL_CORRECTIONS
         corrections.append(_correction(analysis, finding, worth, rows))
         said += [finding] if worth else []
     held = [c.held for c in analysis.judgement.checks if c.verdict is Verdict.WITHIN and c.praised]
@@ -53,7 +47,11 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         " ".join(dict.fromkeys(held[:3])),
         corrections,
         _unable(analysis),
-        since=[_since(analysis, row, {c.code for c in corrections if c.chosen}) for row in rows if row.outcome.verdict in PLAINLY],
+        since=[
+            _since(analysis, row, {c.code for c in corrections if c.chosen})
+            for row in rows
+            if row.outcome.verdict is not Change.CANNOT_TELL
+        ],
         coach=coach,
         imperial=imperial,
         date=date,
@@ -61,12 +59,16 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
     )
 
 
-def _repeats(finding: Finding, said: list[Finding]) -> bool:
+def _repeats(finding: Finding, said: list[Finding], total: int) -> bool:
     """Whether a finding only says again what may have one cause with it, in reps that are spoken of already.
 
-    What can hurt is never left out."""
-    if finding.severity == SAFETY or not finding.reps:
+    What can hurt is never left out. What is told of the whole set repeats what is said of its last reps.
+    """
+    if finding.severity == SAFETY:
         return False
+    if not finding.reps:
+        late = [f for f in said if f.reps and min(f.reps) > 1 and max(f.reps) == total]
+        return any(f.kinds & finding.kinds for f in late if f.severity == finding.severity)
     return any(f.kinds & finding.kinds and set(finding.reps) <= set(f.reps) for f in said if f.severity == finding.severity)
 
 
@@ -74,7 +76,7 @@ def _unable(analysis: Analysis) -> list[str]:
     """What only another film could tell; what a mark of the coach's would tell is no business of the client's."""
     lacks = [u for u in analysis.judgement.unmeasurable if u.advice.new_film]
     rows = [(u.title[:1].lower() + u.title[1:] if u.seen_from and u.title else u.reason, u.advice.words) for u in lacks]
-    return sorted({f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows})[:2]
+    return list(dict.fromkeys(f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows))[:2]
 
 
 def rep_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
@@ -139,7 +141,7 @@ def _cause(f: Finding) -> str:
 
 def _last_time(row: FollowUp) -> str:
     bare = bare_unit(row.baseline.unit)
-    return f" Last time {number_words(row.baseline.value, row.baseline.u, bare)}: {PLAINLY[row.outcome.verdict]}."
+    return f" Last time {number_words(row.baseline.value, row.baseline.u, bare)}: {SAID[row.outcome.verdict]}."
 
 
 def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
@@ -201,7 +203,7 @@ def _before(row: FollowUp, imperial: bool) -> Before:
 def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
     """What became of an earlier correction; not told apart where the same is corrected again."""
     imperial = analysis.brief.file.client.imperial
-    words = in_their_units(row.words(PLAINLY), imperial)
+    words = in_their_units(row.words(), imperial)
     words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
     again = row.baseline.code in said_again
     frame = frame_at(analysis, row.outcome.time_s)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from deepmirror.core.measures.table import MEASURES
-from deepmirror.core.uncertain_value import bare_unit, with_unit
+from deepmirror.core.uncertain_value import bare_unit, counted, with_unit
 from deepmirror.judge.findings import describe_band, unsided
 from deepmirror.judge.records import Finding
 from deepmirror.services.films.analysis import Analysis
@@ -25,15 +25,16 @@ FRACTIONS = (
     (0.1, "a tenth"),
 )
 HAND_CM = 10.0  # the breadth of a hand with its thumb; common practice, no source
+HARDLY_S = 0.15  # a wait nobody would call one; our own choice
 LEVEL_DEG = 3.0  # thighs nearer to level are level to the eye; our own choice
 
 Picture = Callable[[Finding, Analysis], str]
 
 
 def told_number(finding: Finding, analysis: Analysis) -> str:
-    """ "about a hand's breadth (17 cm) above level (25.7 ± 3.7°; agreed: at most 5°)."."""
+    """ "about a hand's breadth (17 cm) above level (25.7 ± 3.7°; target: at most 5°)."."""
     unit = bare_unit(finding.unit)
-    exact = f"{number_words(finding.value, finding.u, unit)}; agreed: {with_unit(describe_band(finding.target), unit)}"
+    exact = f"{number_words(finding.value, finding.u, unit)}; target: {with_unit(describe_band(finding.target), unit)}"
     picture = PICTURES.get(unsided(finding.measure), _about)(finding, analysis)
     return f"{picture} ({exact})."
 
@@ -45,7 +46,7 @@ def fraction(share: float) -> str:
 
 def _about(f: Finding, analysis: Analysis) -> str:
     """The number without its decimals and what it counts."""
-    what = f.unit.removeprefix(bare_unit(f.unit)).strip()
+    what = counted(f.unit)
     places = 0 if abs(f.value) >= 1 else 1
     spec = MEASURES[f.measure]
     words = what or (spec.title[:1].lower() + spec.title[1:])
@@ -95,6 +96,21 @@ def _end(before: str, after: str) -> Picture:
     return lambda f, analysis: f"{before} about {abs(f.value):.0f}° {after}"
 
 
+def _feet(f: Finding, analysis: Analysis) -> str:
+    return f"One foot is turned out about {f.value:.0f}° further than the other"
+
+
+def _waited(f: Finding, analysis: Analysis) -> str:
+    wanted = analysis.scene.tempo.wanted("bottom") if analysis.scene.tempo is not None else None
+    if not wanted or f.value / 100 * wanted >= HARDLY_S:
+        return _pace("bottom", "You waited")(f, analysis)
+    return f"You hardly waited; {wanted:g} s was asked"
+
+
+def _centimetres(before: str, after: str) -> Picture:
+    return lambda f, analysis: f"{before} about {abs(f.value):.0f} cm {after}"
+
+
 PICTURES: dict[str, Picture] = {
     "thigh_from_horizontal_min_deg": _above_level,
     "range_share_pct": _shorter,
@@ -102,7 +118,7 @@ PICTURES: dict[str, Picture] = {
     "speed_loss_pct": _slowing,
     "eccentric_share_pct": _pace("eccentric", "You lowered in"),
     "concentric_share_pct": _pace("concentric", "You lifted in"),
-    "bottom_share_pct": _pace("bottom", "You waited"),
+    "bottom_share_pct": _waited,
     "turn_s": _in_seconds("You turned round"),
     "start_s": _in_seconds("You were at full speed"),
     "stop_s": _in_seconds("Your knees went from full speed to straight"),
@@ -111,5 +127,16 @@ PICTURES: dict[str, Picture] = {
     "knee_flexion_min_deg": _end("Your knees stayed", "from straight"),
     "hip_at_top_deg": _end("Your hips stayed", "from straight"),
     "trunk_lean_max_deg": _end("Your upper body leaned", "from upright"),
+    "toe_out_asymmetry_deg": _feet,
+    "hip_lift_cm": _centimetres("You came", "off the pad"),
+    "seat_lift_cm": _centimetres("You came", "off the seat"),
+    "back_lift_cm": _centimetres("You came", "off the back pad"),
+    "pivot_misalignment_cm": _centimetres("Your knee sat", "away from the pivot"),
+    "heel_rise_cm": _centimetres("Your heel rose", "off the ground"),
+    "knee_inward_cm": _centimetres("Your knee came", "further in than where it started"),
+    "knee_inside_cm": _centimetres("Your knee came", "inside the line of your foot"),
+    "knee_past_toe_cm": _centimetres("Your knee went", "past your toes"),
+    "spine_flexion_deg": _end("Your back was", "rounder than at the start"),
+    "spine_change_deg": _end("Your back was", "rounder than in your first rep"),
     "trunk_swing_deg": _end("Your upper body swung", "to and fro"),
 }
