@@ -90,3 +90,38 @@ def test_the_ribbon_shows_the_chosen_signal_and_walks_doubtful_frames(window: Ma
     for frame in (50, 200, 50):
         key(window, "doubt")
         assert mirror._wanted == frame
+
+
+def test_a_school_is_chosen_for_one_exercise_with_its_reason(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    key(window, "go_person")
+    idle(window, qtbot)
+    room = window.person_room
+    room.usual.setCurrentIndex(room.usual.findData("back_squat"))
+    room._show_default()
+    rows = room.exercise_schools
+    assert "Enough range" in rows.reasons["shallow_depth"].text()
+    box = rows.boxes["shallow_depth"]
+    box.setCurrentIndex(box.findData("box"))
+    box.activated.emit(box.currentIndex())
+    idle(window, qtbot)
+    assert room.person is not None and room.person.client.schools == {"back_squat/shallow_depth": "box"}
+    assert "without pain" in rows.reasons["shallow_depth"].text() and room.schools.boxes["shallow_depth"].currentData() == ""
+    qtbot.waitUntil(lambda: window.review is not None and window.review.analysis is not None and not window.jobs, timeout=PATIENCE)
+    assert window.review is not None and window.review.analysis is not None
+    assert window.review.analysis.judgement.schools["shallow_depth"] == "box"
+    box.setCurrentIndex(0)
+    box.activated.emit(0)
+    assert room.person.client.schools == {}
+
+
+def test_the_solver_opens_as_the_newest_film_was_lifted(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    key(window, "go_person")
+    idle(window, qtbot)
+    solver = window.person_room.solver
+    assert solver.load.value() == 80 and solver.bar.currentData() == "high" and 5 <= solver.open.value() <= 35
+    assert "usual" in solver.films.text()
+    solver.load.setValue(30)
+    window.person_room.refresh()
+    assert solver.load.value() == 30, "what a hand has moved stays"

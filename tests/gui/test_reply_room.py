@@ -12,7 +12,7 @@ from deepmirror.services.replies.composing import Correction
 from deepmirror.ui.rooms.reply.preview import PreviewDialog
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 from deepmirror.ui.window import MainWindow
-from tests.gui.ui_driver import PATIENCE, key, open_film
+from tests.gui.ui_driver import PATIENCE, key, open_film, opened, solved
 
 
 @pytest.fixture
@@ -274,3 +274,28 @@ def test_the_coach_adds_what_the_program_did_not_find(composing: MainWindow, qtb
     key(composing, "compose")
     assert [c.title for c in room.reply.corrections][-1] == "Hands let go of the handles"
     settle_picture(composing, qtbot)
+
+
+def test_one_key_says_the_other_answer_and_it_is_saved(window: MainWindow, qtbot: QtBot) -> None:
+    press = next(f for f in window.library.films() if f.brief["movement"] == "leg_press")
+    opened(window, qtbot, press.id)
+    qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
+    key(window, "compose")
+    settle_picture(window, qtbot)
+    room, item = window.reply_room, first(window)
+    stop, open_knees = item.answers
+    assert room.answers.isVisibleTo(room) and "1 of 2" in room.answers.text() and item.change == stop
+    key(window, "other_answer")
+    assert first(window).change == open_knees == room.words.edits["change"].toPlainText() and "2 of 2" in room.answers.text()
+    qtbot.waitUntil(lambda: kept(window).get("change") == open_knees)
+    key(window, "other_answer")
+    assert first(window).change == stop
+    room.words.edits["change"].setPlainText("My own words.")
+    key(window, "other_answer")
+    assert first(window).change == stop, "from the coach's own words the first answer comes"
+
+
+def test_a_correction_with_one_answer_says_so(composing: MainWindow) -> None:
+    before = first(composing).change
+    key(composing, "other_answer")
+    assert first(composing).change == before and "one answer" in composing.reply_room.state.text()

@@ -45,7 +45,7 @@ def test_from_an_arrival_to_a_sent_reply_and_what_became_of_it(window: MainWindo
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     window.inbox.rest()
     film = library.films()[0]
-    assert film.line == "4 reps · Lowered faster than prescribed" and len(film.turns) == 4
+    assert film.line == "4 reps · Lowered faster than asked" and len(film.turns) == 4
 
     actions = 0
 

@@ -118,3 +118,12 @@ def test_the_desks_lines_of_the_demo_are_what_the_engine_concludes(analyses: dic
         with Film(DEMO / f"{name}.mp4") as film:
             told = {"film": vars(result_of(analysis, film)), "set": shown_set(analysis)}
             assert json.loads(json.dumps(told)) == kept[name], f"{name}: run scripts/evidence.py --conclude"
+
+
+def test_knees_over_their_feet_are_told_from_caving_ones(analyses: dict[str, Analysis]) -> None:
+    """As one sees it looking straight down: clean knees stand over the foot's line, caving ones a hand's breadth inside it."""
+    for rep, caves in zip(analyses["yuna_back_squat_front"].measured.reps, (False, False, True, True), strict=True):
+        for side in ("left", "right"):
+            seen = rep[f"knee_inside_{side}_cm"]
+            assert seen.value - seen.u > 6 if caves else seen.value < 6
+            assert abs(rep["hip_shift_cm"].value) < rep["hip_shift_cm"].u  # nobody shifted

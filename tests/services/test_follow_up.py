@@ -53,7 +53,7 @@ def test_the_reply_tells_what_became_of_it_and_shows_then_and_now(demo_library: 
     review = Review(demo_library, second)
     assert review.analysis is not None
     reply = draft_reply(review.analysis, "Bram", watched(demo_library.store, second, review.analysis))
-    assert [(s.title, s.chosen) for s in reply.since] == [("Stops above the agreed depth", True), ("Lowered faster than prescribed", False)]
+    assert [(s.title, s.chosen) for s in reply.since] == [("Stops above the agreed depth", True), ("Lowered faster than asked", False)]
     again = reply.chosen()[0]
     assert again.code == "tempo_fast_eccentric" and "Last time" in again.number and again.before is not None
     pair, tag = composed(demo_library, review, reply.since[0], blur=False)

@@ -15,7 +15,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import NotFollowed
-from deepmirror.core.uncertain_value import Band, Value, Verdict, verdict, with_unit
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
 from deepmirror.core.views import facing
 from deepmirror.judge.causes import WeighedCause, collect_evidence, weigh
 from deepmirror.judge.records import RANGE, SAFETY, SEVERITY_ORDER, BuildView, Check, Finding, Judgement, Measured, Unmeasurable
@@ -238,11 +238,11 @@ def _chain(
     weighed: tuple[WeighedCause, ...],
 ) -> list[str]:
     """The numbers and reasons that led to a finding, in the order a coach would ask for them."""
-    title, band, code = MEASURES[fault.measure].title, asked.band, fault.group or fault.code
-    seen = [(f"rep {r.number}: " if r else "", with_unit(f"{shown(v.value)} ± {shown(v.u)}", fault.unit)) for r, v in off]
+    title, band, code, bare = MEASURES[fault.measure].title, asked.band, fault.group or fault.code, bare_unit(fault.unit)
+    seen = [(f"rep {r.number}: " if r else "", with_unit(f"{shown(v.value)} ± {shown(v.u)}", bare)) for r, v in off]
     chain = [f"{where}{title[:1].lower() + title[1:] if where else title} {number}" for where, number in seen]
     worst = max((v for _, v in off), key=lambda v: band.excess(v.value))
-    chain.append(f"target {with_unit(describe_band(band), fault.unit)}, school “{asked.school_words(fault)}” ({asked.target.source})")
+    chain.append(f"target {with_unit(describe_band(band), bare)}, school “{asked.school_words(fault)}” ({asked.target.source})")
     chain.append(f"outside by {shown(band.excess(worst.value))}, more than the doubt of {shown(worst.u)}: off")
     if asked.sore:
         chain.append("a knee that hurts is noted: this comes first")

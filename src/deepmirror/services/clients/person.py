@@ -30,6 +30,7 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.limb_asymmetry import Side, one_side, side_words
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import DISAGREE_DEG
+from deepmirror.services.posture.known_limits import LIMIT_NAMES as LIMIT_NAMES
 from deepmirror.services.posture.known_limits import FilmLimits, KnownLimit, film_limits, known_limits, limits_from
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
 from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, film_setup, solve_posture
@@ -42,12 +43,6 @@ RANGES_CM = {
     "biacromial": (20, 60),
     "hip_breadth": (12, 50),
     "seat_to_floor": (25, 65),
-}
-LIMIT_NAMES = {
-    "ankle_dorsiflexion": "Ankle bend",
-    "hip_flexion": "Hip bend",
-    "knee_flexion": "Knee bend",
-    "straight_leg_raise": "Straight leg raise",
 }
 USUAL_TOPICS = ("shallow_depth", "knee_past_toe", "trunk_lean", "lunge_aim", "lockout")  # those a client has one school in for all lifts
 FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
@@ -200,7 +195,7 @@ class PersonFile:
     def set_limit(self, name: str, degrees: float | None) -> None:
         """A joint limit in degrees, None for the usual one."""
         known = {k: v for k, v in self.client.limits_deg.items() if k != name}
-        self._set(LIMIT_NAMES[name].lower(), limits_deg=known | ({name: degrees} if degrees is not None else {}))
+        self._set(LIMIT_NAMES[name], limits_deg=known | ({name: degrees} if degrees is not None else {}))
 
     def topics(self, movement: str | None = None) -> list[TopicRow]:
         """The topics in which a school may be chosen, for all lifts or for one exercise; what is chosen, and why one would."""

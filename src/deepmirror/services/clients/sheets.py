@@ -144,7 +144,7 @@ def _solved(client: ClientPart, movement: Movement, last: Analysis | None) -> li
     words = f"thigh {abs(thigh):.0f}° {'below' if thigh < 0 else 'above'} level"
     out = [SheetLine("Deepest this build has", words, f"build solver at {load:g} kg; then {limit_words(deepest.binding)}")]
     lift = next((v for v in levers if v.change == "heel_lift_cm"), None)
-    if lift is not None:
+    if lift is not None and lift.depth_gain_deg >= 1.0:
         out.append(SheetLine(f"Heels {lift.by} cm higher", f"{lift.depth_gain_deg:+.0f}° of depth", "build solver"))
     return out
 

@@ -20,6 +20,8 @@ from deepmirror.services.films.limb_asymmetry import COMPARED, SECONDS_U
 
 SHOWN = (840, 520)  # px of each picture
 
+COUNTS = "rep count"
+
 
 @dataclass(frozen=True)
 class Row:
@@ -62,8 +64,8 @@ class ComparedFilm:
         return f"{self.record.client_name}, {self.record.arrived_at[:10]}, {file.view.replace('-', ' ')}{load}"
 
     def series(self, name: str) -> Series | None:
-        """A series by its name without a side, the near leg's in side films; "what counts the reps" is what counts the reps."""
-        if name == "what counts the reps":
+        """A series by its name without a side, the near leg's in side films; COUNTS is what counts the reps."""
+        if name == COUNTS:
             return self.analysis.signal
         near = near_side(self.analysis.brief.file.view)
         for key in (name, sided(name, near) if near else name):
@@ -126,7 +128,7 @@ class SideBySide:
 
     def signals(self) -> list[str]:
         """What can be laid over one another: series both films have."""
-        return ["what counts the reps", *(n for n in self.first.names() if self.second.series(n) is not None)]
+        return [COUNTS, *(n for n in self.first.names() if self.second.series(n) is not None)]
 
     def curves(self, name: str) -> tuple[Series, Series, Difference] | None:
         """Both curves over the phases, and their difference; None when one film lacks the series."""

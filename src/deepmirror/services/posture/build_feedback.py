@@ -20,7 +20,7 @@ from deepmirror.judge.records import BuildView, Measured
 from deepmirror.movements.schema import Movement
 from deepmirror.movements.schools import chosen
 from deepmirror.services.posture.bodies import body_of
-from deepmirror.services.posture.known_limits import JOINTS, film_limits, known_limits, limits_from, limits_of
+from deepmirror.services.posture.known_limits import JOINTS, LIMIT_NAMES, film_limits, known_limits, limits_from, limits_of
 from deepmirror.services.posture.posture_commands import film_setup, level_of, limit_words
 from deepmirror.services.posture.two_answers import (
     depth_answers,
@@ -59,7 +59,7 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, m
     model_deg = deepest.posture.thigh_from_horizontal
     reached = max(depth, model_deg)
     words = [f"deepest this build reaches: {level_of(model_deg)}, then {limit_words(deepest.binding)}"]
-    words.append("limits taken: " + ", ".join(f"{name.replace('_', ' ')} {known[name].words}" for name in JOINTS))
+    words.append("limits taken: " + ", ".join(f"{LIMIT_NAMES[name]} {known[name].words}" for name in JOINTS))
     if model_deg > depth + DISAGREE_DEG:
         words.append(f"film and model disagree by {model_deg - depth:.0f}°: the film reached {depth:.0f}°, and the film counts")
     lean = None

@@ -26,6 +26,12 @@ JOINTS = {
     "knee_flexion": "knee_flexion_max_deg",
 }
 TESTED = (*JOINTS, "straight_leg_raise")
+LIMIT_NAMES = {
+    "ankle_dorsiflexion": "ankle bend",
+    "hip_flexion": "hip bend",
+    "knee_flexion": "knee bend",
+    "straight_leg_raise": "straight leg raise",
+}
 CLEAN_SHARE = 80.0  # percentile of the clean repetitions that counts as what a joint can; our own choice
 # How much of each may be seen in a repetition that still counts as clean; common practice, no source.
 CLEAN = {"heel_rise_cm": 1.5, "hip_lift_cm": 1.2, "pelvis_tuck_deg": 12.0, "spine_flexion_deg": 12.0}

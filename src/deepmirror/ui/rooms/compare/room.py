@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from deepmirror.core.motion.series import series_title
 from deepmirror.core.motion.time_normalisation import WHOLE
 from deepmirror.services.films.rep_comparison import SideBySide
 from deepmirror.ui.jobs import FrameReader
@@ -138,7 +139,7 @@ class CompareRoom(QWidget):
         present = self.signal.currentData()
         self.signal.clear()
         for name in pair.signals():
-            self.signal.addItem(name.replace("_", " "), name)
+            self.signal.addItem(tr(series_title(name)), name)
         self.signal.setCurrentIndex(max(self.signal.findData(present), 0))
         self._refresh()
         self.seek(phase)
@@ -162,7 +163,7 @@ class CompareRoom(QWidget):
         curves = None
         if found is not None:
             a, b, gap = found
-            unit = " %" if str(self.signal.currentData()).startswith("knee_medial") else "°"
+            unit = " %" if str(self.signal.currentData()).startswith(("knee_medial", "knee_to_foot")) else "°"
             curves = PhaseCurves(gap.phases, a.values, a.u, b.values, b.u, gap.real, unit)
         self.plot.show_curves(curves, pair.names() if pair is not None else ("", ""))
 

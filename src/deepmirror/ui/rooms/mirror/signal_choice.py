@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QWidget
 
+from deepmirror.core.motion.series import series_title
 from deepmirror.ui.translation import tr
 
 WIDTH = 106  # filled only when the numbers are there: its first width would be that of nothing
@@ -21,7 +22,7 @@ class SignalChoice(QComboBox):
         """Offer these angles; the one chosen before stays chosen where it is among them."""
         chosen = self.currentData()
         self.clear()
-        self.addItem(tr("what counts the reps"), None)
+        self.addItem(tr("rep count"), None)
         for name in names:
-            self.addItem(name.replace("_", " "), name)
+            self.addItem(tr(series_title(name)), name)
         self.setCurrentIndex(max(self.findData(chosen), 0))

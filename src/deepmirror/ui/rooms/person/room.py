@@ -126,7 +126,7 @@ class PersonRoom(QWidget):
         self.limits: dict[str, QDoubleSpinBox] = {}
         for name, title in LIMIT_NAMES.items():
             self.limits[name] = self._number(0, 180, "°", partial(_set_limit, name))
-            form.addRow(title, self.limits[name])
+            form.addRow(title.capitalize(), self.limits[name])
         self.heel = self._number(0, 8, " cm", lambda p, v: p.set_fields("shoe heel", shoe_heel_cm=v))
         form.addRow(tr("Shoe heel"), self.heel)
         self.schools = SchoolRows(None)

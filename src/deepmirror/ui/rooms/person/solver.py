@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QSlider
 from deepmirror.core.body.squat_setup import Answer, Setup, SetupEffect, Support
 from deepmirror.services.clients.person import GUIDED, HINGES, LIMIT_NAMES, PersonFile, Solved, deepest_against
 from deepmirror.services.common.jobs import LatestOnlyWorker
+from deepmirror.services.posture.known_limits import JOINTS
 from deepmirror.services.posture.posture_commands import level_of, limit_words
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
@@ -23,6 +24,7 @@ BAR_WORDS = {
     "belt": "on a belt",
     "none": "no load",
 }
+MOST_LEVERS = 4  # as many as there is room for
 RESTED_MS = 120  # a hand that moves no slider for so long rests
 
 
@@ -49,7 +51,7 @@ class SolverPanel(QWidget):
         self.solved: Solved | None = None
         self.live = FigureView()
         self.live.setAccessibleName(tr("Solved posture"))
-        self.live.setMinimumHeight(140)
+        self.live.setMinimumHeight(120)
         self._build_levers()
         self._build_words()
         column = QVBoxLayout(self)
@@ -82,6 +84,8 @@ class SolverPanel(QWidget):
         for key, words in BAR_WORDS.items():
             self.bar.addItem(words, key)
         self.bar.activated.connect(self._slid)
+        for box in (self.kind, self.bar):
+            box.setMinimumHeight(box.sizeHint().height())
         self._levers = QFormLayout()
         self._levers.setVerticalSpacing(4)
         self._levers.addRow(tr("Lift"), self.kind)
@@ -200,7 +204,7 @@ class SolverPanel(QWidget):
     def _show_rest(self, rest: Rest) -> None:
         if rest.solved is not self.solved:
             return  # the hand moved on
-        self.levers.setText("\n".join(_lever_words(lever) for lever in rest.levers[:5]))
+        self.levers.setText("\n".join(_lever_words(lever) for lever in rest.levers[:MOST_LEVERS]))
         now = {"heel lift, cm": rest.setup.heel_lift_cm, "knees turned out, °": rest.setup.knees_open_deg}
         for name, points in rest.curves.items():
             self.curves[name].set_curve(points, now[name])
@@ -232,7 +236,7 @@ class SolverPanel(QWidget):
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = limit_words(deepest.binding)
         where = level_of if depth == "thigh_from_horizontal" else lambda deg: f"{deg:.0f}° of {depth.split('_', maxsplit=1)[0]} bend"
-        reached = f"Within reach: {where(p)}. Deepest (dashed): {where(d)}, then {limit}."
+        reached = f"Within reach: {where(p)}. Deepest: {where(d)}, then {limit}."
         missed = f"Out of reach: {where(asked)}. {limit_words(answer.binding).capitalize()} at {where(p)}."
         filmed = self.person.filmed_deg() if self.person is not None else None
         if not answer.feasible and solved.disagree_deg and filmed is not None and asked >= filmed[0]:
@@ -251,7 +255,7 @@ class SolverPanel(QWidget):
             )
             + "\n"
             + tr(
-                "To compare set-ups, N·m: knee {knee:.0f}, hip {hip:.0f}, low back {back}, ankle {ankle:.0f}",
+                "N·m to compare: knee {knee:.0f}, hip {hip:.0f}, low back {back}, ankle {ankle:.0f}",
                 knee=m["knee"],
                 hip=m["hip"],
                 back=f"{m['low_back']:.0f}" if "low_back" in m else tr("not known on a pad"),
@@ -267,7 +271,8 @@ class SolverPanel(QWidget):
             if seen
             else "No squat of this client was measured from the side yet."
         )
-        limits = [f"{LIMIT_NAMES[name].lower()} {known.words}" for name, known in person.limits().items()]
+        hinge = self.kind.currentData() in HINGES
+        limits = [f"{LIMIT_NAMES[name]} {known.words}" for name, known in person.limits().items() if name in JOINTS or hinge]
         self.films.setText("\n".join([self.films.text(), tr("Limits: {limits}", limits=", ".join(limits)), *person.left_and_right()]))
 
 
