@@ -90,6 +90,7 @@ def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtB
     mirror.film.setFocus()
     key(window, "step_on")
     assert window.review.seed(60)["hip_left"][0] == pytest.approx(placed[0] + 0.25)
+    window.library.saver.wait()
     assert window.library.store.film(window.review.film_id).brief["seeds"][-1]["frame"] == 60
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     for _ in range(2):

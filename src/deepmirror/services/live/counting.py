@@ -1,0 +1,92 @@
+"""Counting reps while they are lifted: the definitions of `core.motion.reps`, on what was seen until now."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.motion.picture_angles import picture_signal
+from deepmirror.core.motion.reps import Rep, find_reps
+from deepmirror.core.skeleton import SIDES, near_side, points_for, sided
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.evidence import shank_px, steady
+from deepmirror.pose.pose_tracker import fix_side_swaps
+from deepmirror.services.films.repetitions import STEP_SHARE
+
+Array = NDArray[np.float64]
+
+WINDOW_S = 40.0  # how far back is looked at each time: longer than a slow rep and its neighbours; our own choice
+SETTLED_S = 0.12  # a rep's end this far in the past no longer moves by what comes; our own choice
+SAME_REP_S = 0.3  # a rep found again a little elsewhere is the one that was told; our own choice
+BACK_SHARE, BACK_OF_HALVES = 0.6, 0.8  # of its way a rep must have gone back to have ended; with half reps inside; our own choice
+REP_SHARE = 0.35  # of the usual range and time of the reps told: less is a sway or a slip; our own choice
+
+
+@dataclass
+class LiveCount:
+    """Reps of one set as they end. names: the network's points in the order they are given; view and pattern as in the brief."""
+
+    movement: Movement
+    view: str
+    names: list[str]
+    pattern: str | None = None
+    told: list[Rep] = field(default_factory=list)
+    _signal: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
+    _ankle: Array = field(default_factory=lambda: np.zeros((1, 2)))
+    _shank: float = 1.0
+
+    def closed(self, times: Array, network: Array, over: bool = False) -> list[Rep]:
+        """Reps that have ended since the last call. times (T,) s of all frames until the last look; network (T, P, 2) px, NaN where
+        nobody looked; over: nothing follows, so that what has ended by now has ended."""
+        if len(times) < 8:
+            return []
+        first = int(np.searchsorted(times, times[-1] - WINDOW_S))
+        found = self.reps(times[first:], network[first:])
+        until = np.inf if over else float(times[-1]) - SETTLED_S
+        new = []
+        for rep in found:
+            last_end = self.told[-1].end_s if self.told else -np.inf
+            if rep.end_s <= until and rep.start_s >= last_end - SAME_REP_S and rep.bottom_s > last_end and self._whole(rep):
+                self.told.append(replace(rep, number=len(self.told) + 1))
+                new.append(self.told[-1])
+        return new
+
+    def _whole(self, rep: Rep) -> bool:
+        """Whether a rep has come back, and is one beside those before it."""
+        rise = float(np.interp(rep.bottom_s, *self._signal) - np.interp(rep.start_s, *self._signal))
+        back = float(np.interp(rep.bottom_s, *self._signal) - np.interp(rep.end_s, *self._signal))
+        usual, lasts = (float(np.median([of(r) for r in self.told] or [0.0])) for of in (lambda r: r.range, lambda r: r.end_s - r.start_s))
+        beside = rep.range >= REP_SHARE * usual and rep.end_s - rep.start_s >= REP_SHARE * lasts
+        return back >= (BACK_OF_HALVES if self.pattern else BACK_SHARE) * rise and beside and self._in_place(rep)
+
+    def _in_place(self, rep: Rep) -> bool:
+        """Whether the feet of one who stands stayed where they were: else she walks, unracks or racks."""
+        if not self.movement.standing or self.movement.steps:
+            return True
+        start, end = (self._ankles(when) for when in (rep.start_s, rep.end_s))
+        return float(np.linalg.norm(end - start)) <= STEP_SHARE * self._shank
+
+    def _ankles(self, when: float) -> Array:
+        return np.asarray(self._ankle[int(np.argmin(np.abs(self._signal[0] - when)))])
+
+    def reps(self, times: Array, network: Array) -> list[Rep]:
+        """All reps in a stretch of looks, as they show in the picture alone."""
+        points, seen = points_for(self.view), network.copy()
+        fix_side_swaps(seen, self.names)
+        seen = seen[:, [self.names.index(n) for n in points]]
+        if not np.isfinite(seen).any():
+            return []
+        looked = np.flatnonzero(np.isfinite(seen).all(axis=(1, 2)))
+        if len(looked) > 2:  # one look that slipped is no movement; the newest stands until the next one
+            middle = np.median([seen[looked[:-2]], seen[looked[1:-1]], seen[looked[2:]]], axis=0)
+            seen[looked[1:-1]] = middle
+        paths = dict(zip(points, np.moveaxis(steady(seen), 1, 0), strict=True))
+        name = self.movement.signal if near_side(self.view) else self.movement.front_signal or "knee_flexion"
+        signal = picture_signal(name, self.movement.signal_sign, self.view, times, paths.__getitem__)
+        self._signal = (times, signal)
+        sides = [near] if (near := near_side(self.view)) else list(SIDES)
+        self._ankle = np.mean([paths[sided("ankle", s)] for s in sides], axis=0)
+        self._shank = shank_px(seen, list(points))
+        return find_reps(times, signal, self.movement.first_phase, self.movement.min_range_deg, self.pattern == "one_and_a_half")
