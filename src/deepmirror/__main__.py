@@ -42,6 +42,10 @@ def parser() -> argparse.ArgumentParser:
     plan = commands.add_parser("plan", help="a client's next session worked out, as JSON")
     plan.add_argument("client", type=Path, help="plan, equipment, history and pain: JSON")
     plan.add_argument("--date", required=True, help="the day it is worked out on, like 2026-10-05")
+    live = commands.add_parser("live", help="feed a film like a camera and say what happens, as lines of JSON")
+    live.add_argument("--film", type=Path, required=True)
+    live.add_argument("--brief", type=Path, required=True, help="what the coach knows: JSON")
+    live.add_argument("--speed", default="1", help="times real time; 0: as fast as it goes")
     look = commands.add_parser("look", help="find and follow the body in a film, for the window's background work")
     look.add_argument("clip", type=Path)
     look.add_argument("--brief", type=Path, required=True)
@@ -64,6 +68,7 @@ def main(words: list[str] | None = None) -> int:
         "analyse": lambda: bootstrap.run_batch(args.clip, args.brief, args.out, args.reply),
         "build": lambda: bootstrap.run_build(args),
         "plan": lambda: bootstrap.run_plan(args.client, args.date),
+        "live": lambda: bootstrap.run_live(args.film, args.brief, args.speed),
         "look": lambda: bootstrap.run_look(args),
         "conclude": bootstrap.run_conclude,
         "movements": lambda: bootstrap.run_movements(args.library, args.copy),

@@ -96,6 +96,14 @@ def run_plan(client: Path, day: str) -> int:
     return 0
 
 
+def run_live(film: Path, brief: Path, speed: str) -> int:
+    """Feed a film like a camera; one line of JSON for each thing that happens."""
+    from deepmirror.services.live.live_command import live_command
+
+    live_command(film, brief, _number("--speed", speed, 0, 100), lambda line: print(line, flush=True))
+    return 0
+
+
 def _number(name: str, value: str | float, low: float, high: float) -> float:
     try:
         number = float(value)

@@ -205,6 +205,17 @@ class PoseTracker:
             self._regions = [found, found]
             self._told.clear()
 
+    def look_now(self, turn: int, number: int, rgb: Picture) -> Look:
+        """One look at a picture that has just come; turn: how many were looked at before. The lanes take turns, none waits."""
+        lane = turn % 2
+        if passed := [frame for frame in self._clicked if frame <= number]:
+            self._settle_on_clicks(rgb, self._clicked.pop(max(passed)))
+            self._clicked = {f: r for f, r in self._clicked.items() if f > number}
+        if self._regions[lane] is None:
+            self._find(rgb)
+        self._keep_together(lane)
+        return self._tell(self._look(number, lane, rgb))
+
     def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
         """One look per frame given, in order."""
         with ThreadPoolExecutor(2) as pool:
@@ -264,6 +275,11 @@ def look(
         tick(found.frame)
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
+    return looks_as_evidence(times, names, network, second)
+
+
+def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array) -> Evidence:
+    """What the looks alone say; network, second (T, P, 2) px, NaN where nobody looked; the first is changed in place."""
     fix_side_swaps(network, names)
     shank = shank_px(network, names)
     share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])

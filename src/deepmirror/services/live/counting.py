@@ -19,9 +19,10 @@ Array = NDArray[np.float64]
 
 WINDOW_S = 40.0  # how far back is looked at each time: longer than a slow rep and its neighbours; our own choice
 SETTLED_S = 0.12  # a rep's end this far in the past no longer moves by what comes; our own choice
+STALE_S = 1.5  # what was no rep for so long after it ended is none; our own choice
 SAME_REP_S = 0.3  # a rep found again a little elsewhere is the one that was told; our own choice
 BACK_SHARE, BACK_OF_HALVES = 0.6, 0.8  # of its way a rep must have gone back to have ended; with half reps inside; our own choice
-REP_SHARE = 0.35  # of the usual range and time of the reps told: less is a sway or a slip; our own choice
+REP_SHARE, TIME_SHARE = 0.35, 0.25  # of the usual range and time of the reps told: less is a sway or a slip; our own choice
 
 
 @dataclass
@@ -44,11 +45,11 @@ class LiveCount:
             return []
         first = int(np.searchsorted(times, times[-1] - WINDOW_S))
         found = self.reps(times[first:], network[first:])
-        until = np.inf if over else float(times[-1]) - SETTLED_S
+        until, since = (np.inf, -np.inf) if over else (float(times[-1]) - SETTLED_S, float(times[-1]) - STALE_S)
         new = []
         for rep in found:
             last_end = self.told[-1].end_s if self.told else -np.inf
-            if rep.end_s <= until and rep.start_s >= last_end - SAME_REP_S and rep.bottom_s > last_end and self._whole(rep):
+            if since <= rep.end_s <= until and rep.start_s >= last_end - SAME_REP_S and rep.bottom_s > last_end and self._whole(rep):
                 self.told.append(replace(rep, number=len(self.told) + 1))
                 new.append(self.told[-1])
         return new
@@ -57,8 +58,9 @@ class LiveCount:
         """Whether a rep has come back, and is one beside those before it."""
         rise = float(np.interp(rep.bottom_s, *self._signal) - np.interp(rep.start_s, *self._signal))
         back = float(np.interp(rep.bottom_s, *self._signal) - np.interp(rep.end_s, *self._signal))
-        usual, lasts = (float(np.median([of(r) for r in self.told] or [0.0])) for of in (lambda r: r.range, lambda r: r.end_s - r.start_s))
-        beside = rep.range >= REP_SHARE * usual and rep.end_s - rep.start_s >= REP_SHARE * lasts
+        usual = float(np.median([r.range for r in self.told])) if self.told else 0.0
+        lasts = float(np.median([r.end_s - r.start_s for r in self.told])) if self.told else 0.0
+        beside = rep.range >= REP_SHARE * usual and rep.end_s - rep.start_s >= TIME_SHARE * lasts
         return back >= (BACK_OF_HALVES if self.pattern else BACK_SHARE) * rise and beside and self._in_place(rep)
 
     def _in_place(self, rep: Rep) -> bool:
@@ -67,6 +69,12 @@ class LiveCount:
             return True
         start, end = (self._ankles(when) for when in (rep.start_s, rep.end_s))
         return float(np.linalg.norm(end - start)) <= STEP_SHARE * self._shank
+
+    def moved_since(self, when: float) -> float:
+        """How far the signal went since a time, degrees."""
+        times, values = self._signal
+        part = values[times > when]
+        return float(np.ptp(part)) if len(part) else 0.0
 
     def _ankles(self, when: float) -> Array:
         return np.asarray(self._ankle[int(np.argmin(np.abs(self._signal[0] - when)))])

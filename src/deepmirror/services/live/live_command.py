@@ -1,0 +1,69 @@
+"""The live command: a film fed through the camera protocol, and what is known when, as lines of JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+
+import numpy as np
+
+from deepmirror.core.motion.reps import Rep
+from deepmirror.documents import Document
+from deepmirror.errors import CannotSolve
+from deepmirror.exchange.brief import read_brief
+from deepmirror.media.camera import FilmCamera
+from deepmirror.movements.loader import load_catalogue
+from deepmirror.pose.pose_tracker import QUICK
+from deepmirror.services.common.jobs import Progress
+from deepmirror.services.common.plausible import must_hold_together
+from deepmirror.services.films.analysis import conclude
+from deepmirror.services.films.observation import observe
+from deepmirror.services.live.session import LiveSet, Newest, SetEnd, Summary, summary_of
+
+Say = Callable[[str], None]
+
+
+def live_command(path: Path, brief_path: Path, speed: float, say: Say) -> None:
+    """Feed a film and say what happens as it happens. Raises BadFilm, BadBrief, BadMovement."""
+    brief, catalogue = read_brief(brief_path), load_catalogue()
+    camera = FilmCamera(path, speed)
+    try:
+        must_hold_together(brief, camera.size)
+        live, facts = LiveSet(brief, catalogue), camera.film.facts
+        newest = Newest(camera, QUICK.every(camera.film.times), wait_for_all=speed == 0)
+
+        def tell(event: str, **fields: object) -> None:
+            say(json.dumps({"event": event, "at_s": round(camera.now_s(), 3), **fields}, ensure_ascii=False, allow_nan=False))
+
+        def summary(event: str, found: Summary, **more: object) -> None:
+            tell(event, **asdict(found), **more)
+
+        def pass_on(happened: list[Rep | SetEnd], times: np.ndarray[tuple[int], np.dtype[np.float64]]) -> None:
+            for what in happened:
+                if isinstance(what, Rep):
+                    tell("rep", **rep_fields(what))
+                    continue
+                tell("set_end", end_s=round(what.end_s, 3))
+                try:
+                    summary("summary", summary_of(live.conclude(facts, times)))
+                except CannotSolve:
+                    summary("summary", Summary(len(live.count.told), len(live.count.told), None, ""))
+
+        for shot in newest.looks():
+            times = np.array(newest.times[: shot.number + 1])
+            pass_on(live.feed(shot, times), times)
+        times = np.array(newest.times)
+        pass_on(live.close(times), times)
+        evidence = observe(camera.film, brief, live.movement, Progress())
+        final = summary_of(conclude(facts, brief, catalogue, evidence))
+        summary("final", final, told=len(live.count.told))
+    finally:
+        camera.close()
+
+
+def rep_fields(rep: Rep) -> Document:
+    """A rep as its line tells it; times on the film's clock."""
+    phases = {k: None if v is None else round(v, 3) for k, v in rep.phases_s.items()}
+    return {"n": rep.number, "start_s": round(rep.start_s, 3), "end_s": round(rep.end_s, 3), "tempo_s": phases}

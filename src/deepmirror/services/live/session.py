@@ -1,0 +1,165 @@
+"""A set while it is lifted: looks at a steady rate, reps as they end, the end of the set, and what is said of it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.motion.reps import Rep
+from deepmirror.core.skeleton import ALL_POINTS, near_side
+from deepmirror.exchange.brief import Brief
+from deepmirror.judge.records import SAFETY, Finding
+from deepmirror.media.camera import Camera, Shot
+from deepmirror.media.film import FilmFacts
+from deepmirror.movements.loader import Catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.network import NETWORK_INDEX, region_around
+from deepmirror.pose.pose_tracker import QUICK, PoseTracker, looks_as_evidence
+from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.set_log import shown_set
+from deepmirror.services.live.counting import LiveCount
+
+Array = NDArray[np.float64]
+
+STILL_S = 10.0  # without a rep for so long, and still: the set is over. A rest-pause is shorter or moves; common practice, no source
+STILL_SHARE = 0.3  # of the usual range: a signal that moved less was still; our own choice
+PRAISE = "Every rep was clean: do the next set just like that."
+COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
+
+
+@dataclass(frozen=True)
+class SetEnd:
+    """The set is over; end_s: where its last rep ended."""
+
+    end_s: float
+
+
+@dataclass(frozen=True)
+class Summary:
+    """What is said of a set in the rest: one finding at most, or praise. finding: its code."""
+
+    reps: int
+    clean_reps: int
+    finding: str | None
+    cue: str
+
+
+class Newest:
+    """The newest shot of a camera that is read in a thread of its own: a slow look drops pictures, never the camera's time."""
+
+    def __init__(self, camera: Camera, every: int, wait_for_all: bool) -> None:
+        self._every, self._wait_for_all = every, wait_for_all
+        self.times: list[float] = []
+        self._slot: Shot | None = None
+        self._over = False
+        self._changed = threading.Condition()
+        self._thread = threading.Thread(target=self._read, args=(camera,), daemon=True)
+        self._thread.start()
+
+    def _read(self, camera: Camera) -> None:
+        try:
+            for shot in camera.shots():
+                with self._changed:
+                    self.times.append(shot.time_s)
+                    if shot.number % self._every:
+                        continue
+                    while self._wait_for_all and self._slot is not None:
+                        self._changed.wait()
+                    self._slot = shot
+                    self._changed.notify_all()
+        finally:
+            with self._changed:
+                self._over = True
+                self._changed.notify_all()
+
+    def looks(self) -> Iterator[Shot]:
+        """Shots to look at, the newest each time; ends with the camera."""
+        while True:
+            with self._changed:
+                while self._slot is None and not self._over:
+                    self._changed.wait()
+                shot, self._slot = self._slot, None
+                self._changed.notify_all()
+            if shot is None:
+                return
+            yield shot
+
+
+class LiveSet:
+    """One set. Feed it shots; it gives back reps and the set's end as they happen, and the evidence for all that follows."""
+
+    def __init__(self, brief: Brief, catalogue: Catalogue) -> None:
+        self.brief, self.catalogue = brief, catalogue
+        self.movement = catalogue.movement(brief.file.movement)
+        self.count = LiveCount(self.movement, brief.file.view, list(ALL_POINTS), brief.file.pattern)
+        clicked = {f: r for f, p in brief.seeds if (r := region_around(p)) is not None}
+        subject = brief.file.subject.at_px if brief.file.subject else None
+        self._tracker = PoseTracker(QUICK, clicked, subject, near_side(brief.file.view) is None)
+        self._looks: list[tuple[int, Array]] = []
+        self._turn = 0
+        self.ended = False
+
+    def feed(self, shot: Shot, times: Array) -> list[Rep | SetEnd]:
+        """Look at a shot; what has ended by now. times (T,) s of all frames until this one."""
+        found = self._tracker.look_now(self._turn, shot.number, shot.picture)
+        self._turn += 1
+        if found.seen is not None:
+            self._looks.append((shot.number, found.seen.points[COLUMNS]))
+        out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times))))
+        if out:
+            self.ended = False
+        elif self.count.told and not self.ended and self._still(shot.time_s):
+            self.ended = True
+            out.append(SetEnd(self.count.told[-1].end_s))
+        return out
+
+    def close(self, times: Array) -> list[Rep | SetEnd]:
+        """The camera has ended: what comes now is standing still."""
+        out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times)), over=True)) if self._looks else []
+        if not self.ended:
+            self.ended = True
+            out.append(SetEnd(self.count.told[-1].end_s if self.count.told else float(times[-1])))
+        return out
+
+    def evidence(self, times: Array) -> Evidence:
+        """What was seen until now, for the full definitions. times (T,) s."""
+        network = self._network(len(times))
+        return looks_as_evidence(times, list(ALL_POINTS), network, np.full_like(network, np.nan))
+
+    def conclude(self, facts: FilmFacts, times: Array) -> Analysis:
+        """The set worked out from what was seen while it was lifted. Raises CannotSolve."""
+        partial = replace(facts, frames=len(times), duration_s=float(times[-1]))
+        return conclude(partial, self.brief, self.catalogue, self.evidence(times))
+
+    def _network(self, frames: int) -> Array:
+        network = np.full((frames, len(ALL_POINTS), 2), np.nan)
+        for number, points in self._looks:
+            network[number] = points
+        return network
+
+    def _still(self, now_s: float) -> bool:
+        last = self.count.told[-1]
+        return now_s - last.end_s >= STILL_S and self.count.moved_since(last.end_s) < STILL_SHARE * last.range
+
+
+def summary_of(analysis: Analysis) -> Summary:
+    """One cue: a matter of safety, else the fault that is in at least two reps and the last, else praise."""
+    shown = shown_set(analysis)
+    finding = the_one(analysis)
+    reps, clean = shown["reps"], shown["clean_reps"]
+    well = (
+        PRAISE if reps and clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean." if reps else ""
+    )
+    return Summary(reps, clean, finding.code if finding else None, finding.cue if finding else well)
+
+
+def the_one(analysis: Analysis) -> Finding | None:
+    """The finding a coach would speak of between two sets; None where praise is due."""
+    findings, last = analysis.judgement.findings, len(analysis.scene.reps)
+    safety = next((f for f in findings if f.severity == SAFETY), None)
+    lasting = next((f for f in findings if len(f.reps) >= 2 and last in f.reps), None)
+    return safety or lasting

@@ -1,0 +1,89 @@
+"""A set fed like a camera: reps as they end, the set's end, one cue; the same count as offline."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from deepmirror.errors import BadFilm
+from deepmirror.judge.records import Judgement
+from deepmirror.media.camera import FilmCamera
+from deepmirror.movements.loader import load_catalogue
+from deepmirror.pose.evidence import Evidence
+from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.live.counting import LiveCount
+from deepmirror.services.live.live_command import live_command
+from deepmirror.services.live.session import Newest, summary_of, the_one
+from tests.conftest import DEMO, FILMS, MACHINES
+
+
+@pytest.mark.parametrize("name", (*FILMS, *MACHINES))
+def test_reps_are_counted_as_they_end_as_many_as_offline(analyses: dict[str, Analysis], name: str) -> None:
+    """Fed look by look, with nothing of the future: each rep is told once, within half a second of its end as it is seen then."""
+    analysis, seen = analyses[name], Evidence.load(DEMO / f"{name}.npz")
+    file = analysis.brief.file
+    count = LiveCount(load_catalogue().movement(file.movement), file.view, list(seen.names), file.pattern)
+    late = []
+    for k in np.flatnonzero(np.isfinite(seen.network[:, 0, 0])):
+        late += [seen.times[k] - rep.end_s for rep in count.closed(seen.times[: k + 1], seen.network[: k + 1])]
+    assert len(count.told) == len(analysis.scene.reps) and [r.number for r in count.told] == list(range(1, len(count.told) + 1))
+    assert max(late) < 0.5
+    for told, known in zip(count.told, analysis.scene.reps, strict=True):
+        assert abs(told.bottom_s - known.bottom_s) < 0.7  # a hip the network loses in a hinge is seen a little elsewhere
+    assert count.closed(seen.times, seen.network, over=True) == [], "nothing is told twice"
+
+
+def test_nobody_in_the_picture_is_no_rep() -> None:
+    count = LiveCount(load_catalogue().movement("back_squat"), "side-left", ["hip_left"])
+    assert count.closed(np.arange(5) / 30, np.full((5, 1, 2), np.nan)) == []
+
+
+def test_one_cue_is_safety_else_what_stayed_else_what_was_well(analyses: dict[str, Analysis]) -> None:
+    press, clean, mixed = (summary_of(analyses[n]) for n in ("oren_leg_press_side", "tove_back_squat_side", "bram_back_squat_side"))
+    assert press.finding == "pelvis_tuck" and "tailbone" in press.cue and press.clean_reps == 2
+    assert clean.finding is None and "Every rep was clean" in clean.cue
+    assert mixed.finding is None and mixed.cue.startswith("2 of 4 reps were clean"), "one rep short and one quick: neither stayed"
+    assert the_one(analyses["nuru_leg_extension_side"]).code == "pivot_misaligned"  # type: ignore[union-attr]
+    assert isinstance(analyses["bram_back_squat_side"].judgement, Judgement)
+
+
+def test_the_command_says_what_happens_in_order_and_corrects_itself(short_film: Path, tmp_path: Path) -> None:
+    brief = tmp_path / "brief.json"
+    shutil.copyfile(DEMO / "tove_back_squat_side.brief.json", brief)
+    lines: list[str] = []
+    live_command(short_film, brief, 0.0, lines.append)
+    rows = [json.loads(line) for line in lines]
+    assert [r["event"] for r in rows] == ["rep", "set_end", "summary", "final"]
+    rep, end, summary, final = rows
+    assert rep["n"] == 1 and rep["start_s"] < rep["end_s"] <= rep["at_s"] + 0.2
+    assert set(rep["tempo_s"]) == {"eccentric", "bottom", "concentric", "top"} and rep["tempo_s"]["eccentric"] == pytest.approx(
+        1.9, abs=0.4
+    )
+    assert end["end_s"] == rep["end_s"] and end["at_s"] <= summary["at_s"] <= final["at_s"]
+    assert {"reps", "clean_reps", "finding", "cue"} <= set(summary) and final["reps"] == 1 and final["told"] == 1
+
+
+def test_a_film_that_is_none_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "no.mp4").write_bytes(b"no film")
+    with pytest.raises(BadFilm):
+        live_command(tmp_path / "no.mp4", DEMO / "tove_back_squat_side.brief.json", 0.0, print)
+
+
+def test_a_camera_keeps_its_time_and_a_slow_look_drops_pictures(short_film: Path) -> None:
+    passed = [0.0]
+
+    def clock() -> float:
+        passed[0] += 0.004
+        return passed[0]
+
+    camera = FilmCamera(short_film, speed=0.0, clock=clock)
+    newest = Newest(camera, 4, wait_for_all=True)
+    shots = list(newest.looks())
+    assert [s.number for s in shots] == list(range(0, len(newest.times), 4)) and len(newest.times) == len(camera.film.times)
+    before = camera.now_s()
+    assert before >= camera.film.times[-1] and camera.now_s() > before, "after the film's end the clock goes on"
+    camera.close()
