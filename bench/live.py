@@ -37,7 +37,7 @@ def one(film: Path, speed: float) -> dict[str, Any]:
         "offline": final["reps"],
         "late_s": [r["at_s"] - r["end_s"] for r in of["rep"]],
         "summary_s": summary["at_s"] - max(of["set_end"][-1]["at_s"], over),
-        "same_cue": summary["cue"] == final["cue"],
+        "same_cue": summary["finding"] == final["finding"],
         "cues": [summary["finding"], final["finding"]],
     }
 
@@ -60,7 +60,7 @@ def main() -> None:
     print(f"count equal on {sum(r['told'] == r['offline'] for r in rows)} of {len(rows)} films")
     print(f"rep known after its end: median {np.median(late_s):.2f} s, 95th percentile {np.percentile(late_s, 95):.2f} s")
     print(f"summary after the set's end: longest {max(r['summary_s'] for r in rows):.1f} s")
-    print(f"cue as offline on {sum(r['same_cue'] for r in rows)} of {len(rows)} films")
+    print(f"finding as offline on {sum(r['same_cue'] for r in rows)} of {len(rows)} films")
     print(f"machine: {os.cpu_count()} cores, {platform.processor() or platform.machine()}, Python {platform.python_version()}")
 
 

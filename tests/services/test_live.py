@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from deepmirror.errors import BadFilm
-from deepmirror.judge.records import Judgement
 from deepmirror.media.camera import FilmCamera
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
@@ -48,7 +47,8 @@ def test_one_cue_is_safety_else_what_stayed_else_what_was_well(analyses: dict[st
     assert clean.finding is None and "Every rep was clean" in clean.cue
     assert mixed.finding is None and mixed.cue.startswith("2 of 4 reps were clean"), "one rep short and one quick: neither stayed"
     assert the_one(analyses["nuru_leg_extension_side"]).code == "pivot_misaligned"  # type: ignore[union-attr]
-    assert isinstance(analyses["bram_back_squat_side"].judgement, Judgement)
+    unsure = summary_of(analyses["oren_belt_squat_front"])
+    assert unsure.finding is None and "could be told yet" in unsure.cue, "knees that no film could judge are not praised"
 
 
 def test_the_command_says_what_happens_in_order_and_corrects_itself(short_film: Path, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import ALL_POINTS, near_side
+from deepmirror.core.uncertain_value import Verdict
 from deepmirror.exchange.brief import Brief
 from deepmirror.judge.records import SAFETY, Finding
 from deepmirror.media.camera import Camera, Shot
@@ -28,6 +29,8 @@ Array = NDArray[np.float64]
 STILL_S = 10.0  # without a rep for so long, and still: the set is over. A rest-pause is shorter or moves; common practice, no source
 STILL_SHARE = 0.3  # of the usual range: a signal that moved less was still; our own choice
 PRAISE = "Every rep was clean: do the next set just like that."
+NOT_YET = "Not everything that matters could be told yet: the full result follows."
+NOT_SEEN = "No repetition was seen."
 COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
 
 
@@ -151,10 +154,18 @@ def summary_of(analysis: Analysis) -> Summary:
     shown = shown_set(analysis)
     finding = the_one(analysis)
     reps, clean = shown["reps"], shown["clean_reps"]
-    well = (
-        PRAISE if reps and clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean." if reps else ""
-    )
-    return Summary(reps, clean, finding.code if finding else None, finding.cue if finding else well)
+    return Summary(reps, clean, finding.code if finding else None, finding.cue if finding else _well(analysis, reps, clean))
+
+
+def _well(analysis: Analysis, reps: int, clean: int) -> str:
+    """What is said where nothing stayed: no praise where what could hurt was not seen surely enough."""
+    if not reps:
+        return NOT_SEEN
+    grave = {f.code for f in analysis.movement.fault if f.safe is not None}
+    unsure = [c for c in analysis.judgement.checks if c.verdict is Verdict.CANNOT_TELL and (c.severity == SAFETY or c.code in grave)]
+    if unsure:
+        return NOT_YET
+    return PRAISE if clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean."
 
 
 def the_one(analysis: Analysis) -> Finding | None:
