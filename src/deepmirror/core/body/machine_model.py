@@ -47,8 +47,8 @@ MACHINES = {
     "hack_squat": Machine(180.0, -60.0, 20.0, 10.0, body_rides=True),
     "reverse_hack_squat": Machine(180.0, -60.0, 8.0, 10.0, body_rides=True, flat_pelvis=False),
     "pendulum_squat": Machine(170.0, -65.0, 4.0, 15.0, body_rides=True, swing_cm=150.0),
-    "leg_press": Machine(118.0, 40.0, 14.0, 12.0),
-    "single_leg_press": Machine(118.0, 40.0, 14.0, 12.0),
+    "leg_press": Machine(124.0, 40.0, 14.0, 12.0),
+    "single_leg_press": Machine(124.0, 40.0, 14.0, 12.0),
 }
 """Usual angles of such machines; common practice, no source: the coach sets her own machine's."""
 

@@ -78,7 +78,8 @@ def solve_posture(
     bar = ask.bar or FREE_SQUATS[ask.movement]
     if bar not in BARS:
         raise BadBrief(f"“{bar}” is not a bar position. Known are: {', '.join(sorted(BARS))}.")
-    setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg, support=SUPPORTS.get(ask.movement, Support.NONE))
+    support = Support.HANDS if bar == "belt" else SUPPORTS.get(ask.movement, Support.NONE)
+    setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg, support=support)
     build = Build(body, limits)
     thigh = PARALLEL_DEG if isinstance(ask.depth, str) else float(ask.depth)
     answer = build.deepest(setup) if ask.depth == "deepest" else build.at_depth(thigh, setup)
