@@ -141,10 +141,10 @@ def test_a_quick_turn_is_as_asked_where_no_hold_is_prescribed_and_a_spring_is_no
 
 
 def test_one_knee_seen_in_two_ways_is_one_finding_of_that_knee() -> None:
-    rep = {"knee_inward_right_cm": Value(3.0, 0.8), "knee_inside_right_cm": Value(12.0, 3.0)}
+    rep = {"knee_inward_right_cm": Value(3.0, 0.8), "knee_inside_right_cm": Value(14.0, 3.0)}
     found = judge(scene("front"), Measured((rep,) * 3, {}, ()), SQUAT, CATALOGUE, {})
     assert [(f.code, f.measure) for f in found.findings] == [("knee_valgus_right", "knee_inward_right_cm")]
-    only = judge(scene("front"), Measured(({"knee_inside_right_cm": Value(12.0, 3.0)},) * 3, {}, ()), SQUAT, CATALOGUE, {})
+    only = judge(scene("front"), Measured(({"knee_inside_right_cm": Value(14.0, 3.0)},) * 3, {}, ()), SQUAT, CATALOGUE, {})
     assert [f.code for f in only.findings] == ["knee_valgus_right"]
 
 
