@@ -44,7 +44,6 @@ RANGES_CM = {
     "hip_breadth": (12, 50),
     "seat_to_floor": (25, 65),
 }
-USUAL_TOPICS = ("shallow_depth", "knee_past_toe", "trunk_lean", "lunge_aim", "lockout")  # those a client has one school in for all lifts
 FLAG_SHARE = 0.07  # film and measured length further apart than this are flagged; common practice, no source
 NEWEST_FILMS = 4  # read for a client's record; our own choice
 GUIDED = (*MACHINES, *HINGES)
@@ -201,7 +200,7 @@ class PersonFile:
         """The topics in which a school may be chosen, for all lifts or for one exercise; what is chosen, and why one would."""
         catalogue = self.library.catalogue
         if movement is None:
-            offered = {code: tuple(catalogue.topics[code].options) for code in USUAL_TOPICS}
+            offered = {code: tuple(topic.options) for code, topic in catalogue.topics.items()}
         else:
             offered = topics_of(catalogue.movement(movement), catalogue.topics)
         rows = []
