@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
@@ -57,7 +57,11 @@ class Catalogue:
 
     def text(self, movement: Movement, code: str) -> FaultText:
         """How a fault, or a group of them, is explained in a movement's family."""
-        return self.faults[code].said_in(movement.family).saying(movement.words.get(code))
+        return _text(self.faults, movement, code)
+
+
+def _text(faults: Mapping[str, FaultText], movement: Movement, code: str) -> FaultText:
+    return faults[code].said_in(movement.family).saying(movement.words.get(code))
 
 
 @lru_cache(maxsize=4)
@@ -130,7 +134,7 @@ def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str,
             raise BadMovement(f"{_place(file, ('fault', i, 'code'))}: fault {fault.code} has no text in {FAULTS_FILE}")
         if missing := untitled(fault, topics):
             raise BadMovement(f"{_place(file, ('fault', i, 'school'))}: {missing}")
-    texts = {code: faults[code].said_in(movement.family).saying(movement.words.get(code)) for code in text_codes(movement)}
+    texts = {code: _text(faults, movement, code) for code in text_codes(movement)}
     if wrong := unfit(movement, texts):
         key, sentence = wrong
         raise BadMovement(f"{_place(file, (key,))}: {sentence}")

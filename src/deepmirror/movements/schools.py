@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 
 from pydantic import Field
 
@@ -56,10 +56,17 @@ def for_exercise(movement_id: str, topic: str) -> str:
 def chosen(schools: Mapping[str, str], movement: Movement, fault: Fault) -> str:
     """The school a fault is judged by: the exercise's, else the client's, else the definition's own; always one it has."""
     topic = topic_of(fault)
-    for name in (for_exercise(movement.id, topic), topic, fault.code):
-        if schools.get(name) in fault.targets:
-            return schools[name]
-    return fault.school
+    return _kept(schools, (for_exercise(movement.id, topic), topic, fault.code), fault.targets) or fault.school
+
+
+def agreed(schools: Mapping[str, str], movement_id: str, topic: str, offered: tuple[str, ...]) -> str:
+    """The school that stands in a topic: the exercise's, else the client's, else the first offered; always one offered."""
+    return _kept(schools, (for_exercise(movement_id, topic), topic), offered) or offered[0]
+
+
+def _kept(schools: Mapping[str, str], names: tuple[str, ...], offered: Container[str]) -> str:
+    """The first school kept under one of the names that may still be chosen; empty where there is none."""
+    return next((schools[n] for n in names if n in schools and schools[n] in offered), "")
 
 
 def untitled(fault: Fault, topics: Mapping[str, SchoolTopic]) -> str:

@@ -20,7 +20,8 @@ from deepmirror.core.skeleton import near_side
 from deepmirror.core.units import length_words, parse_length_cm, parse_mass_kg
 from deepmirror.errors import BadBrief, BadFilm, CannotSolve, LibraryError
 from deepmirror.exchange.brief import ClientPart, check_client
-from deepmirror.movements.schools import for_exercise, topics_of
+from deepmirror.movements.schools import for_exercise
+from deepmirror.services.clients.school_topics import TopicRow, topic_rows
 from deepmirror.services.clients.sheets import pain_words
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import Progress
@@ -75,18 +76,6 @@ class LengthRow:
             return False
         away = abs(self.film[0] - self.cm)
         return away > FLAG_SHARE * self.cm and away > self.film[1]
-
-
-@dataclass(frozen=True)
-class TopicRow:
-    """One topic in which schools differ: (school, words) to choose from, what is chosen here (empty: nothing), what stands, and why."""
-
-    code: str
-    title: str
-    options: tuple[tuple[str, str], ...]
-    chosen: str
-    stands: str
-    reason: str
 
 
 @dataclass(frozen=True)
@@ -198,21 +187,7 @@ class PersonFile:
 
     def topics(self, movement: str | None = None) -> list[TopicRow]:
         """The topics in which a school may be chosen, for all lifts or for one exercise; what is chosen, and why one would."""
-        catalogue = self.library.catalogue
-        if movement is None:
-            offered = {code: tuple(topic.options) for code, topic in catalogue.topics.items()}
-        else:
-            offered = topics_of(catalogue.movement(movement), catalogue.topics)
-        rows = []
-        for code, schools in offered.items():
-            topic = catalogue.topics[code]
-            kept = self.client.schools.get(for_exercise(movement, code) if movement else code, "")
-            chosen = kept if kept in schools else ""
-            usual = self.client.schools.get(code, "")
-            stands = chosen or (usual if usual in schools else schools[0] if movement else "")
-            reason = topic.options[stands].reason if stands else ""
-            rows.append(TopicRow(code, topic.title, tuple((s, topic.options[s].title) for s in schools), chosen, stands, reason))
-        return rows
+        return topic_rows(self.library.catalogue, self.client.schools, movement)
 
     def set_school(self, topic: str, school: str, movement: str | None = None) -> None:
         """The client's school in one topic, for all lifts or for one exercise; empty goes back to the usual one."""

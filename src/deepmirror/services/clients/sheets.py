@@ -13,7 +13,7 @@ from deepmirror.exchange.brief import ClientPart, check_client
 from deepmirror.files import private_folder, write_whole
 from deepmirror.movements.pathways import Pathway, pathways_for
 from deepmirror.movements.schema import Movement
-from deepmirror.movements.schools import for_exercise, topics_of
+from deepmirror.movements.schools import agreed, topics_of
 from deepmirror.reply.sheet import Sheet, SheetLine
 from deepmirror.reply.sheet import render_sheet as render_sheet
 from deepmirror.services.films.analysis import Analysis
@@ -105,8 +105,7 @@ def _agreed(library: FilmLibrary, client: ClientPart, movement: Movement) -> lis
     """What was agreed where schools differ, and why."""
     topics, out = library.catalogue.topics, []
     for code, schools in topics_of(movement, topics).items():
-        names = (for_exercise(movement.id, code), code)
-        school = next((client.schools[n] for n in names if client.schools.get(n) in schools), schools[0])
+        school = agreed(client.schools, movement.id, code, schools)
         out.append(SheetLine(topics[code].title, topics[code].option(school), topics[code].options[school].reason))
     return out
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QWidget
 
-from deepmirror.services.clients.person import TopicRow
+from deepmirror.services.clients.school_topics import TopicRow
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 

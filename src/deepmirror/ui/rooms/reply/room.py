@@ -106,7 +106,6 @@ class ReplyRoom(QWidget):
         self.words = CorrectionWords()
         self.words.changed.connect(self._words_changed)
         self.answers = QPushButton()
-        self.answers.setObjectName("quiet")
         self.answers.setToolTip(tr("The ways this body has to change it, each with what it gives"))
         self.answers.clicked.connect(self.other_answer)
         self.answers.hide()
