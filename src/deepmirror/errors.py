@@ -45,6 +45,14 @@ class BadFilm(DeepMirrorError):
     """The file cannot be read as a film."""
 
 
+class NoCamera(DeepMirrorError):
+    """A camera is not there, or gives no pictures this program can read."""
+
+
+class RecordingFailed(DeepMirrorError):
+    """A film could not be recorded."""
+
+
 class BadEvidence(DeepMirrorError):
     """What was seen in a film cannot be read back."""
 

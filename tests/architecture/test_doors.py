@@ -31,7 +31,7 @@ BREACHES = [
     (
         "services/films/review.py",
         "import deepmirror.services.replies.composing",
-        "services: the program, then clients beside replies, then training, then films, then the solver's words",
+        "services: the program, then clients beside replies beside live sets, then training, then films, then the solver's words",
     ),
 ]
 

@@ -27,7 +27,7 @@ def pictures(rise: np.ndarray, hidden: range = range(0)) -> Iterator[np.ndarray]
 
 def test_the_stack_is_followed_up_and_down_and_missed_where_it_is_hidden() -> None:
     rise = np.concatenate([np.zeros(5), 140 * np.sin(np.linspace(0, np.pi, 40)) ** 2, np.zeros(5)])
-    seen = follow_stack(pictures(rise, hidden=range(20, 26)), AT, lambda _: None)
+    seen = follow_stack(pictures(rise, hidden=range(20, 26)), AT)
     assert seen.shape == rise.shape
     clear = [i for i in range(len(rise)) if i not in range(20, 26)]
     assert np.abs(seen[clear] - np.round(rise[clear])).max() < 0.6
@@ -36,4 +36,4 @@ def test_the_stack_is_followed_up_and_down_and_missed_where_it_is_hidden() -> No
 
 def test_a_click_on_a_plain_wall_follows_nothing() -> None:
     plain = (np.full((HEIGHT, WIDTH), 120, np.uint8) for _ in range(3))
-    assert follow_stack(plain, AT, lambda _: None).size == 0
+    assert follow_stack(plain, AT).size == 0

@@ -29,6 +29,8 @@ class Camera(Protocol):
     """Gives pictures as they come. The clock goes on when there are no more."""
 
     size: tuple[int, int]  # width, height of a picture, px
+    fps: float  # pictures a second, as far as it keeps to it
+    lost: bool  # unplugged, or nothing comes: it is tried again meanwhile
 
     def shots(self) -> Iterator[Shot]:
         """The pictures in order; ends when the camera does."""
@@ -40,12 +42,39 @@ class Camera(Protocol):
         """Let go of the camera."""
 
 
+class Turned:
+    """A camera that stands on its side: its pictures turned clockwise by 0, 90, 180 or 270 degrees."""
+
+    def __init__(self, camera: Camera, degrees: int) -> None:
+        self._camera, self._quarters = camera, degrees // 90 % 4
+        width, height = camera.size
+        self.size, self.fps = (height, width) if self._quarters % 2 else (width, height), camera.fps
+
+    @property
+    def lost(self) -> bool:
+        """As the camera says."""
+        return self._camera.lost
+
+    def shots(self) -> Iterator[Shot]:
+        """The camera's pictures, turned."""
+        for shot in self._camera.shots():
+            yield Shot(shot.number, shot.time_s, np.ascontiguousarray(np.rot90(shot.picture, -self._quarters)))
+
+    def now_s(self) -> float:
+        """The camera's clock."""
+        return self._camera.now_s()
+
+    def close(self) -> None:
+        """Let go of the camera."""
+        self._camera.close()
+
+
 class FilmCamera:
     """A film fed through the protocol: in real time, some times faster, or (speed 0) as fast as it is taken."""
 
     def __init__(self, path: Path, speed: float = 1.0, clock: Callable[[], float] = time.monotonic) -> None:
         self.film = Film(path)
-        self.size = (self.film.facts.width, self.film.facts.height)
+        self.size, self.fps, self.lost = (self.film.facts.width, self.film.facts.height), self.film.facts.fps, False
         self._speed, self._clock = speed, clock
         self._begun: float | None = None
         self._ended: float | None = None

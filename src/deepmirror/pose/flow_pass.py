@@ -22,62 +22,54 @@ Picture = NDArray[np.uint8]
 Tick = Callable[[int], None]
 
 
-class _Followers:
-    """All that is looked for in each picture around first positions (T, P, 2) px of `names`."""
+class Followers:
+    """All that is looked for in each picture, given in order, around where the points of `names` are about (P, 2) px.
 
-    def __init__(self, evidence: Evidence, names: list[str], positions: Array, plate_beside: str | None) -> None:
-        self._before, self._names, self._plate_beside = evidence, names, plate_beside
-        self._step, self._step_sigma = evidence.step.copy(), evidence.step_sigma.copy()
-        self._match, self._match_sigma, self._match_key = evidence.match.copy(), evidence.match_sigma.copy(), evidence.match_key.copy()
-        self._at = [evidence.names.index(n) for n in names]
-        self._steady = filled(positions)
-        shank = shank_px(self._steady, names)
+    shank: its length in the picture, px; plate_beside: the point a plate on the back hides, if there is one.
+    """
+
+    def __init__(self, names: list[str], shank: float, plate_beside: str | None) -> None:
+        self._names, self._plate_beside = names, plate_beside
         self._stepper, self._patcher, self._room = StepFollower(shank), PatchFollower(shank), RoomFollower()
         self._plate = PlateFollower(shank)
         self._shoulder = names.index(plate_beside) if plate_beside in names else None
-        self._plates = np.full((len(evidence.times), 2), np.nan)
+        self._steps: list[tuple[Array, Array]] = []
+        self._found: list[tuple[Array, Array, Array]] = []
+        self._plates: list[Array] = []
         self._clicked = False
 
-    def learn(self, number: int, grey: Picture, key: Keyframe) -> None:
+    def learn(self, grey: Picture, key: Keyframe, centres: Array) -> None:
         """Keep what was clicked on this picture."""
-        centres, self._clicked = self._steady[number], True
+        self._clicked = True
         self._patcher.learn(grey, key, self._names, centres)
         if self._shoulder is not None and self._plate_beside in key.points:
             self._plate.learn(grey, centres[self._shoulder])
 
-    def step(self, number: int, grey: Picture) -> None:
-        """How the still room moved since the picture before, and flow."""
-        centres = self._steady[number]
-        before = self._steady[max(number - 1, 0)]
+    def step(self, grey: Picture, before: Array, centres: Array) -> None:
+        """How the still room moved since the picture before, and flow; before: where the points were there."""
         self._room.add(grey, centres)
-        moved = self._stepper.step(grey, before, centres - before, self._room.last_move(before))
-        self._step[number, self._at], self._step_sigma[number, self._at] = moved
+        self._steps.append(self._stepper.step(grey, before, centres - before, self._room.last_move(before)))
 
-    def find(self, number: int, grey: Picture) -> None:
+    def find(self, grey: Picture, centres: Array) -> None:
         """Patches and plate in this picture."""
-        centres = self._steady[number]
-        if self._clicked:
-            found = self._patcher.match(grey, centres, self._names)
-            self._match[number, self._at], self._match_sigma[number, self._at], self._match_key[number, self._at] = found
-        if self._shoulder is not None:
-            self._plates[number] = self._plate.find(grey, centres[self._shoulder])
+        nothing = np.full_like(centres, np.nan), np.full(len(centres), np.inf), np.full(len(centres), -1.0)
+        self._found.append(self._patcher.match(grey, centres, self._names) if self._clicked else nothing)
+        self._plates.append(np.full(2, np.nan) if self._shoulder is None else self._plate.find(grey, centres[self._shoulder]))
 
-    def finish(self) -> Evidence:
-        """The evidence with what was learned and how the room moved."""
-        learned = self._patcher.learned()
+    def evidence(self, seen: Evidence) -> Evidence:
+        """What was seen, with all that was followed through its first pictures, what was learned and how the room moved."""
+        at, done, learned = [seen.names.index(n) for n in self._names], len(self._steps), self._patcher.learned()
+        followed = {"step": 0, "step_sigma": 1, "match": 2, "match_sigma": 3, "match_key": 4}
+        whole = {name: getattr(seen, name).copy() for name in followed}
+        for name, k in followed.items():
+            whole[name][:done, at] = np.array([(*step, *found)[k] for step, found in zip(self._steps, self._found, strict=True)])
         for row in learned:
-            row[1] = self._at[int(row[1])]
-        return replace(
-            self._before,
-            step=self._step,
-            step_sigma=self._step_sigma,
-            match=self._match,
-            match_sigma=self._match_sigma,
-            match_key=self._match_key,
-            learned=learned,
-            room=self._room.path(),
-            plate=self._plates if np.isfinite(self._plates).any() else np.empty((0, 2)),
-        )
+            row[1] = at[int(row[1])]
+        plates, rest = np.array(self._plates).reshape(-1, 2), len(seen.times) - done
+        plates = np.concatenate([plates, np.full((rest, 2), np.nan)]) if np.isfinite(plates).any() else np.empty((0, 2))
+        room = self._room.path()
+        room = np.concatenate([room, np.repeat(room[-1:], rest, axis=0)]) if len(room) else room
+        return replace(seen, **whole, learned=learned, room=room, plate=plates)
 
 
 def follow(
@@ -93,19 +85,20 @@ def follow(
 
     frames gives the film's grey pictures in order, as often as it is called.
     """
-    followers = _Followers(evidence, names, positions, plate_beside)
+    steady = filled(positions)
+    followers = Followers(names, shank_px(steady, names), plate_beside)
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
         if i in by_frame:
-            followers.learn(i, grey, by_frame[i])
+            followers.learn(grey, by_frame[i], steady[i])
         if i >= max(by_frame):
             break
     with ThreadPoolExecutor(1) as pool:
         for i, grey in enumerate(frames()):
             if i >= len(evidence.times):
                 break
-            beside = pool.submit(followers.find, i, grey)
-            followers.step(i, grey)
+            beside = pool.submit(followers.find, grey, steady[i])
+            followers.step(grey, steady[max(i - 1, 0)], steady[i])
             beside.result()
             tick(i)
-    return followers.finish()
+    return followers.evidence(evidence)

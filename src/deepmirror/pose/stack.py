@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 
 import cv2
 import numpy as np
@@ -17,27 +17,40 @@ SCORE_FLOOR = 0.6  # below it the stack is hidden
 PLAIN = 4.0  # a patch with less contrast than this holds nothing to follow
 
 
-def follow_stack(frames: Iterable[Picture], at: tuple[float, float], tick: Callable[[int], None]) -> Array:
-    """Rise (T,) px of the stack over where it was clicked on the first frame; NaN where it is hidden.
+class StackFollower:
+    """Follows a stack picture by picture from where it was clicked on the first one (px)."""
 
-    frames: grey pictures (H, W). Empty when the click lies on nothing that can be followed.
-    """
-    heights: list[float] = []
-    patch: Picture | None = None
-    for number, grey in enumerate(frames):
-        tick(number)
+    def __init__(self, at: tuple[float, float]) -> None:
+        self._at, self._patch = at, np.empty((0, 0), np.uint8)
+        self._rises: list[float] = []
+        self._plain = False
+
+    def add(self, grey: Picture) -> None:
+        """Take the next picture (H, W)."""
         unit = max(grey.shape[0] / 720, 0.5)
         half, high, aside = (round(v * unit) for v in (HALF_WIDTH, HALF_HEIGHT, SIDEWAYS))
-        left, top = round(at[0]) - half, round(at[1]) - high
-        if patch is None:
-            patch = grey[max(top, 0) : top + 2 * high + 1, max(left, 0) : left + 2 * half + 1].copy()
-            if patch.shape[0] < high or patch.shape[1] < half or patch.std() < PLAIN:
-                return np.empty(0)
+        left, top = round(self._at[0]) - half, round(self._at[1]) - high
+        if not self._patch.size and not self._plain:
+            self._patch = grey[max(top, 0) : top + 2 * high + 1, max(left, 0) : left + 2 * half + 1].copy()
+            self._plain = self._patch.shape[0] < high or self._patch.shape[1] < half or bool(self._patch.std() < PLAIN)
+        if self._plain:
+            return
         strip = grey[:, max(left - aside, 0) : left + 2 * half + 1 + aside]
-        score = np.asarray(cv2.matchTemplate(strip, patch, cv2.TM_CCOEFF_NORMED), np.float32).max(axis=1)
+        score = np.asarray(cv2.matchTemplate(strip, self._patch, cv2.TM_CCOEFF_NORMED), np.float32).max(axis=1)
         row = int(np.argmax(score))
-        heights.append(max(top, 0) - _between(score, row) if score[row] > SCORE_FLOOR else np.nan)
-    return np.array(heights)
+        self._rises.append(max(top, 0) - _between(score, row) if score[row] > SCORE_FLOOR else np.nan)
+
+    def rises(self) -> Array:
+        """Rise (T,) px over where it was clicked; NaN where it is hidden. Empty when the click lies on nothing that can be followed."""
+        return np.array(self._rises)
+
+
+def follow_stack(frames: Iterable[Picture], at: tuple[float, float]) -> Array:
+    """Rise (T,) px of the stack over where it was clicked on the first of the frames (see StackFollower)."""
+    follower = StackFollower(at)
+    for grey in frames:
+        follower.add(grey)
+    return follower.rises()
 
 
 def _between(score: NDArray[np.float32], row: int) -> float:

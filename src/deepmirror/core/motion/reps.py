@@ -83,6 +83,11 @@ class Rep:
         """Middle of the far reversal."""
         return (self.turn_start_s + self.turn_end_s) / 2
 
+    def later(self, by_s: float) -> Rep:
+        """The same rep on a clock that began earlier by so much."""
+        times = ("start_s", "turn_start_s", "turn_end_s", "end_s")
+        return replace(self, **{name: getattr(self, name) + float(by_s) for name in times})
+
 
 def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool = False) -> list[Rep]:
     """Reps with how unsure each phase's signal was: its uncertainty (k = 2) beyond the set's own usual one, as a share of the range.

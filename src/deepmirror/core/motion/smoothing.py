@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,15 +25,23 @@ def low_pass(values: Array, rate_hz: float, cutoff_hz: float) -> Array:
     Winter, Biomechanics and Motor Control of Human Movement, 4th ed., section 2.5.4.4 (from memory): the cut-off of each
     run is raised by 1/0.802 so that the two together have the wanted cut-off.
     """
-    from scipy.signal import butter, sosfiltfilt
+    from scipy.signal import sosfiltfilt
 
     nyquist = rate_hz / 2
     corner = min(cutoff_hz / 0.802 / nyquist, 0.95)
     if len(values) < 2 or corner <= 0:
         return np.asarray(values, float)
-    sections = butter(2, corner, output="sos")
+    sections = _sections(corner)
     pad = min(len(values) - 1, int(3 * rate_hz / cutoff_hz))
     return np.asarray(sosfiltfilt(sections, values, padlen=max(pad, 0)))
+
+
+@lru_cache(maxsize=256)
+def _sections(corner: float) -> Array:
+    """A filter's design, which takes longer than its run: a live set is smoothed anew with each look."""
+    from scipy.signal import butter
+
+    return np.asarray(butter(2, corner, output="sos"))
 
 
 def residual_cutoff(values: Array, rate_hz: float) -> float:

@@ -13,7 +13,7 @@ import sys
 import threading
 from contextlib import suppress
 from dataclasses import dataclass
-from typing import IO, Any, Protocol
+from typing import Protocol
 
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.trajectories import Series
@@ -24,10 +24,10 @@ from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.common.jobs import ending_words
+from deepmirror.services.common.messages import receive, send
 from deepmirror.services.films.analysis import Analysis, conclude
 
 MOST_PROCESSES = 2  # what a coach waits for is never behind a film that is being measured
-LENGTH_BYTES = 8  # before each message: how long it is
 
 
 class Concluder(Protocol):
@@ -134,9 +134,9 @@ class _Process:
     def ask(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> object:
         """Parts, a DeepMirrorError, or the words of a mistake. Raises OSError or EOFError when the process is gone."""
         assert self._process.stdin is not None and self._process.stdout is not None
-        _send(self._process.stdin, (facts, brief, None if catalogue is self._catalogue else catalogue, evidence))
+        send(self._process.stdin, (facts, brief, None if catalogue is self._catalogue else catalogue, evidence))
         self._catalogue = catalogue
-        return _receive(self._process.stdout)
+        return receive(self._process.stdout)
 
     def kill(self) -> None:
         """End it at once."""
@@ -153,21 +153,6 @@ class _Process:
         return code
 
 
-def _send(pipe: IO[bytes], what: object) -> None:
-    content = pickle.dumps(what, protocol=pickle.HIGHEST_PROTOCOL)
-    pipe.write(len(content).to_bytes(LENGTH_BYTES, "little"))
-    pipe.write(content)
-    pipe.flush()
-
-
-def _receive(pipe: IO[bytes]) -> Any:
-    """Raises EOFError when the other end is gone. Only this program's own processes are on the other end."""
-    head = pipe.read(LENGTH_BYTES)
-    if len(head) < LENGTH_BYTES:
-        raise EOFError
-    return pickle.loads(pipe.read(int.from_bytes(head, "little")))
-
-
 def conclude_command() -> None:
     """The process apart: answer until the asking end is closed."""
     import traceback
@@ -177,7 +162,7 @@ def conclude_command() -> None:
     known: Catalogue | None = None
     while True:
         try:
-            facts, brief, catalogue, evidence = _receive(asked)
+            facts, brief, catalogue, evidence = receive(asked)
         except EOFError:
             return
         known = catalogue or known
@@ -190,4 +175,4 @@ def conclude_command() -> None:
             answer = error
         except Exception:  # noqa: BLE001 - our own mistake: told to the window, which reports it
             answer = traceback.format_exc()
-        _send(answers, answer)
+        send(answers, answer)

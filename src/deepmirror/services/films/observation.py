@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -51,32 +51,53 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
 def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, progress: Progress, start: float = 0.0) -> Evidence:
     """Follow the points anew from changed clicks, without running the network again."""
     keys = keyframes(brief, len(film.times))
-    extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
-    named = evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra])
-    whole = carry(near_leg(named, keys, brief.file.view, movement.front_leg_near), keys, brief.file.view)
-    names = points_for(brief.file.view) + extra
-    positions = first_positions(whole.only(names), keys, movement, brief.file.view)
-    kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
-    names, positions = [names[i] for i in kept], positions[:, kept]
+    about = where_about(brief, movement, evidence, keys)
+    whole = about.seen
     progress.report(start, "following the points")
     turning = start + 0.8 * (0.98 - start)
     tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)
-    plate_beside = sided("shoulder", near) if near and movement.bar_on_back else None
-    followed = follow(film.stream_grey, whole, keys, names, positions, tick, plate_beside)
+    followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, behind_plate(brief, movement))
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
         followed = _see_turns(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
-        followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack, lambda _: None))
-    corners = _on_sled(brief, movement, feet_at_first(whole, keys))
+        followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack))
+    corners = on_sled(brief, movement, feet_at_first(whole, keys))
     if near is None and corners is not None:
         followed = replace(followed, platform=_follow_platform(film, corners))
     followed = replace(followed, roll=_roll(film, evidence, followed.room))
-    return _with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
+    return with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
 
-def _on_sled(brief: Brief, movement: Movement, feet: dict[str, Array]) -> Array | None:
+@dataclass(frozen=True)
+class About:
+    """What was seen, and where its points (T, P, 2) px of `names` about are: what is followed is looked for around them."""
+
+    seen: Evidence
+    names: list[str]
+    positions: Array
+
+
+def where_about(brief: Brief, movement: Movement, evidence: Evidence, keys: list[Keyframe]) -> About:
+    """The points to follow, and about where they are by network and clicks alone."""
+    view = brief.file.view
+    extra = sorted({n for k in keys for n in k.points if n in FREE_POINTS})
+    named = evidence.swapped(brief.file.swaps).only([*ALL_POINTS, *extra])
+    whole = carry(near_leg(named, keys, view, movement.front_leg_near), keys, view)
+    names = points_for(view) + extra
+    positions = first_positions(whole.only(names), keys, movement, view)
+    kept = [i for i, n in enumerate(names) if split(n)[0] not in LEFT_TO_NETWORK]
+    return About(whole, [names[i] for i in kept], positions[:, kept])
+
+
+def behind_plate(brief: Brief, movement: Movement) -> str | None:
+    """The shoulder that the plate of a bar on the back hides, where there is one."""
+    near = near_side(brief.file.view)
+    return sided("shoulder", near) if near and movement.bar_on_back else None
+
+
+def on_sled(brief: Brief, movement: Movement, feet: dict[str, Array]) -> Array | None:
     """Four corners (4, 2) px on the first picture of what a sled carries: its marked platform, else the feet as they lie there."""
     if not movement.platform_moves:
         return None
@@ -105,7 +126,7 @@ def _roll(film: Film, seen: Evidence, room: Array) -> Array:
     return roll_of_room((film.picture(i), body[i], room[i] if len(room) else still) for i in spread)
 
 
-def _with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
+def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
     """What was followed, and the body's points where the network saw them, whichever leg it took them for."""
     own, there = [followed.names.index(n) for n in ALL_POINTS], [seen.names.index(n) for n in ALL_POINTS]
     network, sigma = followed.network.copy(), followed.network_sigma.copy()

@@ -11,7 +11,7 @@ import numpy as np
 
 from deepmirror.core.motion.reps import Rep
 from deepmirror.documents import Document
-from deepmirror.errors import CannotSolve
+from deepmirror.errors import BadFilm, CannotSolve
 from deepmirror.exchange.brief import read_brief
 from deepmirror.media.camera import FilmCamera
 from deepmirror.movements.loader import load_catalogue
@@ -20,7 +20,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.observation import observe
-from deepmirror.services.live.session import LiveSet, Newest, SetEnd, Summary, summary_of
+from deepmirror.services.live.session import LiveSet, Looker, Newest, SetEnd, Summary, summary_of
 
 Say = Callable[[str], None]
 
@@ -31,8 +31,10 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say) -> None:
     camera = FilmCamera(path, speed)
     try:
         must_hold_together(brief, camera.size)
-        live, facts = LiveSet(brief, catalogue), camera.film.facts
-        newest = Newest(camera, QUICK.every(camera.film.times), wait_for_all=speed == 0)
+        every, facts = QUICK.every(camera.film.times), camera.film.facts
+        live, looker = LiveSet(brief, catalogue, every), Looker(brief)
+        beside = lambda shot: live.following.picture(shot.number, shot.time_s, lambda: shot.picture)
+        newest = Newest(camera, every, wait_for_all=speed == 0, beside=beside)
 
         def tell(event: str, **fields: object) -> None:
             say(json.dumps({"event": event, "at_s": round(camera.now_s(), 3), **fields}, ensure_ascii=False, allow_nan=False))
@@ -40,22 +42,23 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say) -> None:
         def summary(event: str, found: Summary, **more: object) -> None:
             tell(event, **asdict(found), **more)
 
-        def pass_on(happened: list[Rep | SetEnd], times: np.ndarray[tuple[int], np.dtype[np.float64]]) -> None:
+        def pass_on(happened: list[Rep | SetEnd]) -> None:
             for what in happened:
                 if isinstance(what, Rep):
                     tell("rep", **rep_fields(what))
                     continue
                 tell("set_end", end_s=round(what.end_s, 3))
                 try:
-                    summary("summary", summary_of(live.conclude(facts, times)))
-                except CannotSolve:
+                    summary("summary", summary_of(live.conclude(facts)))
+                except (CannotSolve, BadFilm):
                     summary("summary", Summary(len(live.count.told), len(live.count.told), None, ""))
 
         for shot in newest.looks():
             times = np.array(newest.times[: shot.number + 1])
-            pass_on(live.feed(shot, times), times)
+            pass_on(live.take(shot.number, looker.look(shot), times))
         times = np.array(newest.times)
-        pass_on(live.close(times), times)
+        pass_on(live.close(times))
+        live.following.close()
         evidence = observe(camera.film, brief, live.movement, Progress())
         final = summary_of(conclude(facts, brief, catalogue, evidence))
         summary("final", final, told=len(live.count.told))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,17 +12,18 @@ from numpy.typing import NDArray
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.core.uncertain_value import Verdict
+from deepmirror.errors import BadFilm
 from deepmirror.exchange.brief import Brief
 from deepmirror.judge.records import SAFETY, Finding
 from deepmirror.media.camera import Camera, Shot
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
-from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.network import NETWORK_INDEX, region_around
-from deepmirror.pose.pose_tracker import QUICK, PoseTracker, looks_as_evidence
+from deepmirror.pose.pose_tracker import QUICK, PoseTracker
 from deepmirror.services.films.analysis import Analysis, conclude
 from deepmirror.services.films.set_log import shown_set
 from deepmirror.services.live.counting import LiveCount
+from deepmirror.services.live.following import Following
 
 Array = NDArray[np.float64]
 
@@ -52,10 +53,13 @@ class Summary:
 
 
 class Newest:
-    """The newest shot of a camera that is read in a thread of its own: a slow look drops pictures, never the camera's time."""
+    """The newest shot of a camera that is read in a thread of its own: a slow look drops pictures, never the camera's time.
 
-    def __init__(self, camera: Camera, every: int, wait_for_all: bool) -> None:
-        self._every, self._wait_for_all = every, wait_for_all
+    every: which n-th shot is looked at; beside: called with every shot, in the camera's thread.
+    """
+
+    def __init__(self, camera: Camera, every: int, wait_for_all: bool, beside: Callable[[Shot], object] = lambda _: None) -> None:
+        self._every, self._wait_for_all, self._beside = every, wait_for_all, beside
         self.times: list[float] = []
         self._slot: Shot | None = None
         self._over = False
@@ -66,6 +70,7 @@ class Newest:
     def _read(self, camera: Camera) -> None:
         try:
             for shot in camera.shots():
+                self._beside(shot)
                 with self._changed:
                     self.times.append(shot.time_s)
                     if shot.number % self._every:
@@ -92,30 +97,51 @@ class Newest:
             yield shot
 
 
-class LiveSet:
-    """One set. Feed it shots; it gives back reps and the set's end as they happen, and the evidence for all that follows."""
+class Looker:
+    """Looks at pictures as they come and keeps to one body, in a set and between sets."""
 
-    def __init__(self, brief: Brief, catalogue: Catalogue) -> None:
-        self.brief, self.catalogue = brief, catalogue
-        self.movement = catalogue.movement(brief.file.movement)
-        self.count = LiveCount(self.movement, brief.file.view, list(ALL_POINTS), brief.file.pattern)
+    def __init__(self, brief: Brief) -> None:
         clicked = {f: r for f, p in brief.seeds if (r := region_around(p)) is not None}
         subject = brief.file.subject.at_px if brief.file.subject else None
         self._tracker = PoseTracker(QUICK, clicked, subject, near_side(brief.file.view) is None)
-        self._looks: list[tuple[int, Array]] = []
         self._turn = 0
-        self.ended = False
 
-    def feed(self, shot: Shot, times: Array) -> list[Rep | SetEnd]:
-        """Look at a shot; what has ended by now. times (T,) s of all frames until this one."""
+    def look(self, shot: Shot) -> Array | None:
+        """All body points (P, 2) px; None where nobody is seen."""
         found = self._tracker.look_now(self._turn, shot.number, shot.picture)
         self._turn += 1
-        if found.seen is not None:
-            self._looks.append((shot.number, found.seen.points[COLUMNS]))
+        return None if found.seen is None else found.seen.points[COLUMNS]
+
+
+class LiveSet:
+    """One set. Give it looks; it gives back reps and the set's end as they happen, and the evidence for all that follows."""
+
+    def __init__(self, brief: Brief, catalogue: Catalogue, every: int, phase: int = 0) -> None:
+        """every: which n-th picture is looked at; phase: see Following."""
+        self.brief, self.catalogue = brief, catalogue
+        self.movement = catalogue.movement(brief.file.movement)
+        self.count = LiveCount(self.movement, brief.file.view, list(ALL_POINTS), brief.file.pattern)
+        self.following = Following(brief, self.movement, every, phase)
+        self._looks: list[tuple[int, Array]] = []
+        self.ended = False
+
+    def goes_on(self, looks: list[tuple[int, Array]], told: list[Rep]) -> None:
+        """What was seen of the set before anybody knew that it is one: looks as for `take`, and reps that have ended."""
+        for number, points in looks:
+            self._looks.append((number, points))
+            self.following.look(number, points)
+        self.count.told.extend(told)
+
+    def take(self, number: int, points: Array | None, times: Array) -> list[Rep | SetEnd]:
+        """What has ended by now. number: of the picture that was looked at; points (P, 2) px, None where nobody was seen; times (T,) s
+        of all pictures until this one."""
+        if points is not None:
+            self._looks.append((number, points))
+            self.following.look(number, points)
         out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times))))
         if out:
             self.ended = False
-        elif self.count.told and not self.ended and self._still(shot.time_s):
+        elif self.count.told and not self.ended and self._still(float(times[-1])):
             self.ended = True
             out.append(SetEnd(self.count.told[-1].end_s))
         return out
@@ -128,15 +154,14 @@ class LiveSet:
             out.append(SetEnd(self.count.told[-1].end_s if self.count.told else float(times[-1])))
         return out
 
-    def evidence(self, times: Array) -> Evidence:
-        """What was seen until now, for the full definitions. times (T,) s."""
-        network = self._network(len(times))
-        return looks_as_evidence(times, list(ALL_POINTS), network, np.full_like(network, np.nan))
-
-    def conclude(self, facts: FilmFacts, times: Array) -> Analysis:
-        """The set worked out from what was seen while it was lifted. Raises CannotSolve."""
-        partial = replace(facts, frames=len(times), duration_s=float(times[-1]))
-        return conclude(partial, self.brief, self.catalogue, self.evidence(times))
+    def conclude(self, facts: FilmFacts) -> Analysis:
+        """The set worked out from what was seen and followed while it was lifted. Raises CannotSolve, BadFilm."""
+        if not self._looks:
+            raise BadFilm("Nobody could be seen.")
+        done = self.following.settled()
+        times = done.evidence.times
+        thinned = replace(facts, frames=len(times), duration_s=float(times[-1]))
+        return conclude(thinned, done.brief, self.catalogue, done.evidence)
 
     def _network(self, frames: int) -> Array:
         network = np.full((frames, len(ALL_POINTS), 2), np.nan)
