@@ -53,6 +53,7 @@ def parser() -> argparse.ArgumentParser:
     look.add_argument("--what", choices=("quick", "final", "follow"), default="final")
     look.add_argument("--movements", type=Path, help="folder of own movement definitions")
     commands.add_parser("conclude", help="work out films' numbers, for the window's background work: evidence in, analyses out, by pipes")
+    commands.add_parser("floor", help="run a camera for the window's Floor: commands in, messages out, by pipes")
     movements = commands.add_parser("movements", help="list and check the movement definitions")
     movements.add_argument("--library", type=Path, help="library folder; own definitions lie in its folder “movements”")
     movements.add_argument("--copy", metavar="ID", help="copy a shipped definition into that folder, to be changed")
@@ -71,6 +72,7 @@ def main(words: list[str] | None = None) -> int:
         "live": lambda: bootstrap.run_live(args.film, args.brief, args.speed),
         "look": lambda: bootstrap.run_look(args),
         "conclude": bootstrap.run_conclude,
+        "floor": bootstrap.run_floor,
         "movements": lambda: bootstrap.run_movements(args.library, args.copy),
     }
     if args.command in windowless:

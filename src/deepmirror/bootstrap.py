@@ -18,8 +18,11 @@ from deepmirror.services.common.jobs import Progress
 
 if TYPE_CHECKING:
     from deepmirror.exchange.mailbox import Outbox
+    from deepmirror.media.camera import Camera
     from deepmirror.services.films.film_library import FilmLibrary
+    from deepmirror.services.live.floor_link import CameraChoice
     from deepmirror.services.program.arrivals import Arrivals
+    from deepmirror.ui.control.floor_controller import Cameras
 
 
 LONGEST_COMPLAINT = 2000
@@ -140,6 +143,33 @@ def run_conclude() -> int:
     return 0
 
 
+def run_floor() -> int:
+    """Run a camera for a window that asks through pipes; ends, with its film whole, when the window does."""
+    from deepmirror.services.live.floor_link import floor_command
+
+    private_by_default()
+    floor_command(open_camera)
+    return 0
+
+
+def open_camera(choice: CameraChoice) -> Camera:
+    """The camera that was chosen. Raises NoCamera, BadFilm."""
+    from deepmirror.media.camera import Turned
+    from deepmirror.media.followed_film import FollowedFilm
+    from deepmirror.media.video_device import VideoDevice, mode_like
+
+    camera: Camera
+    if choice.kind == "simulated":
+        from deepmirror.standins.simulated_camera import SimulatedCamera
+
+        camera = SimulatedCamera(choice.films, choice.rest_s)
+    elif choice.kind == "follow":
+        camera = FollowedFilm(choice.path).open()
+    else:
+        camera = VideoDevice(choice.path, mode_like(choice.path, choice.width, choice.height, choice.fps))
+    return Turned(camera, choice.turn) if choice.turn else camera
+
+
 def run_movements(library: Path | None, copy: str | None = None) -> int:
     """List the movement definitions, the coach's own included, or copy one; exit 2 with a line for each that is not right."""
     from platformdirs import user_data_path
@@ -176,7 +206,30 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
         where = inbox or Path(told.inbox or folder / "inbox"), outbox or Path(told.outbox or folder / "outbox")
         return post_for(library, *where, simulated)
 
-    return run(folder, demo, post)
+    return run(folder, demo, post, cameras_for(folder, demo))
+
+
+def cameras_for(library: Path, demo: bool) -> Cameras:
+    """What the Floor films with: what is plugged in, a folder a phone syncs into; in the demo a camera that is none."""
+    from importlib import resources
+
+    from deepmirror.media.video_device import plugged_cameras
+    from deepmirror.services.live.floor_link import CameraChoice, FloorProcess
+    from deepmirror.ui.control.floor_controller import Cameras, DemoSession
+
+    films = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
+    synced = library / "camera"
+
+    def at_hand() -> list[CameraChoice]:
+        synced.mkdir(parents=True, exist_ok=True)
+        found = [CameraChoice("device", p.name, p.path) for p in plugged_cameras()]
+        return [*found, CameraChoice("follow", f"films that come into {synced}", synced), *([demo_session.camera] if demo else [])]
+
+    played = (films / "ines_lying_curl_side.mp4", *(films / "arrivals" / "ines_lying_curl_week2.mp4",) * 2)
+    camera = CameraChoice("simulated", "simulated camera", films=played, rest_s=60.0)
+    demo_session = DemoSession("Ines Okonkwo", "lying_leg_curl", "side-left", "Curl bench, boat shed", camera)
+    open_ = lambda choice, on_message: FloorProcess(choice, on_message, library / "movements")
+    return Cameras(at_hand, open_, demo_session if demo else None)
 
 
 def post_for(library: FilmLibrary, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:

@@ -15,6 +15,7 @@ class Need(StrEnum):
     FILM_IN_HAND = "an open film, or one under the Desk's bar"
     WATCHED = "a watched correction"
     PLANNED = "a client with a plan"
+    RESTING = "a set just done"
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,7 @@ class Action:
     id: str
     title: str
     key: str
-    rooms: str  # desk, person, mirror, reply, compare, plan, several of them, or all
+    rooms: str  # desk, person, mirror, reply, compare, plan, floor, several of them, or all
     menu: str
     needs: tuple[Need, ...] = ()
 
@@ -40,6 +41,7 @@ ACTIONS = (
     Action("go_reply", "Go to the Reply", "F5", "all", "Go", (Need.NUMBERS,)),
     Action("go_compare", "Go to Compare", "F6", "all", "Go", (Need.NUMBERS,)),
     Action("go_plan", "Go to the Plan", "F7", "all", "Go"),
+    Action("go_floor", "Go to the Floor", "F8", "all", "Go"),
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
@@ -87,4 +89,14 @@ ACTIONS = (
     Action("session_page", "The client's page…", "Ctrl+Shift+P", "plan", "Plan", (Need.PLANNED,)),
     Action("next_client", "Next client", "Ctrl+Down", "plan", "Plan"),
     Action("previous_client", "Previous client", "Ctrl+Up", "plan", "Plan"),
+    Action("floor_press", "Begin, end, or go on", "Space", "floor", "Floor"),
+    Action("floor_on", "The set after", "Right", "floor", "Floor"),
+    Action("floor_back", "The set before", "Left", "floor", "Floor"),
+    *(Action(f"floor_reserve_{n}", f"{n} in reserve", str(n), "floor", "Floor", (Need.RESTING,)) for n in range(6)),
+    Action("floor_heavier", "It was heavier", "Up", "floor", "Floor", (Need.RESTING,)),
+    Action("floor_lighter", "It was lighter", "Down", "floor", "Floor", (Need.RESTING,)),
+    Action("floor_wipe", "Wipe the drawing", "Backspace", "floor", "Floor", (Need.RESTING,)),
+    Action("floor_light", "Light or dark", "Ctrl+L", "floor", "Floor"),
+    Action("floor_tick", "Tick with the tempo, or not", "Ctrl+T", "floor", "Floor"),
+    Action("floor_demo", "Begin the demo's session", "Ctrl+F8", "all", "Floor"),
 )

@@ -30,7 +30,10 @@ class Camera(Protocol):
 
     size: tuple[int, int]  # width, height of a picture, px
     fps: float  # pictures a second, as far as it keeps to it
-    lost: bool  # unplugged, or nothing comes: it is tried again meanwhile
+
+    @property
+    def lost(self) -> bool:
+        """Unplugged, or nothing comes: it is tried again meanwhile."""
 
     def shots(self) -> Iterator[Shot]:
         """The pictures in order; ends when the camera does."""

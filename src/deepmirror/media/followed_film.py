@@ -36,6 +36,7 @@ class FollowedFilm:
         self.size, self.fps, self.lost = (0, 0), 0.0, True
         self._last_s, self._ended = 0.0, clock()
         self._container: Any = None
+        self._file: _Growing | None = None
 
     def open(self) -> FollowedFilm:
         """Wait for the film and read what it is. Raises NoCamera when what came is no film, or when it was closed meanwhile."""
@@ -45,13 +46,15 @@ class FollowedFilm:
             if self.path is None:
                 time.sleep(LOOK_S)
         while not self._closed and self.path is not None:
+            self._file = _Growing(self.path, self._waits)
             try:
-                self._container = av.open(_Growing(self.path, self._waits), options={"format_whitelist": CONTAINERS})
+                self._container = av.open(self._file, options={"format_whitelist": CONTAINERS})
                 stream = self._container.streams.video[0]
                 self.size, self.fps = (stream.codec_context.width, stream.codec_context.height), float(stream.average_rate or 30)
                 self.lost = False
                 return self
             except (av.error.FFmpegError, IndexError, ValueError) as error:
+                self._file.close()
                 if not self._waits(self.path.stat().st_size):
                     raise NoCamera(f"“{self.path.name}” is no film: {getattr(error, 'strerror', None) or error}.") from error
         raise NoCamera("Nothing came before it was closed.")
@@ -92,6 +95,8 @@ class FollowedFilm:
         self._closed = True
         if self._container is not None:
             self._container.close()
+        if self._file is not None:
+            self._file.close()
 
 
 class _Growing:

@@ -77,6 +77,15 @@ def modes_of(device: Any) -> tuple[Mode, ...]:
     return tuple(sorted(all_, key=misfit))
 
 
+def mode_like(path: Path, width: int, height: int, fps: float, open_device: Callable[[Path], Any] = Device) -> Mode | None:
+    """The way to run that was asked for; None (the fittest) where nothing was, or where the camera no longer has it."""
+    try:
+        with open_device(path) as device:
+            return next((m for m in modes_of(device) if (m.width, m.height, m.fps) == (width, height, fps)), None)
+    except (OSError, ValueError):
+        return None  # whoever opens it says what is wrong
+
+
 class VideoDevice:
     """A plugged camera through the protocol. Unplugged, it says that it is lost and goes on when it is there again."""
 

@@ -47,7 +47,8 @@ from deepmirror.store.watches import PhraseStore, WatchStore
 
 LONGEST_NAME, MOST_SUFFIX = 200, 8
 KEPT_EVIDENCE = 6  # ways of clicking one film whose evidence is kept
-FOLDERS = ("films", "evidence", "evidence/kept", "arrivals", "replies", "movements", "strips", "sheets", "state", WORK)
+RECORDINGS = "recordings"
+FOLDERS = ("films", "evidence", "evidence/kept", "arrivals", "replies", "movements", "strips", "sheets", "state", WORK, RECORDINGS)
 
 
 class LibraryStore:
@@ -105,6 +106,10 @@ class LibraryStore:
     def work_folder(self) -> Path:
         """Where passing files belong: inside the library, as private as the rest of it."""
         return self.folder / WORK
+
+    def recordings_folder(self) -> Path:
+        """Where sets are recorded: what lies there when the program was killed is a set that has still to be taken in."""
+        return self.folder / RECORDINGS
 
     def state_folder(self) -> Path:
         """Where the program's log and crash reports lie."""

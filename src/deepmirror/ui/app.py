@@ -17,6 +17,7 @@ from deepmirror.services.films.observation_runner import SubprocessObserver
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
 from deepmirror.services.replies.delivery import Outbox
+from deepmirror.ui.control.floor_controller import Cameras
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
@@ -26,8 +27,9 @@ from deepmirror.ui.window import MainWindow
 SWITCH_S = 0.001
 
 
-def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]]) -> int:
-    """Open the library in a window and run until it is closed; returns the exit code. post: its outbox and mailbox."""
+def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras) -> int:
+    """Open the library in a window and run until it is closed; returns the exit code. post: its outbox and mailbox; cameras: what the
+    Floor films with."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deep Mirror")
     apply_theme(app)
@@ -51,7 +53,7 @@ def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Ar
     if library is None:
         concluder.close()
         return 2
-    return _open_window(app, library, demo, post)
+    return _open_window(app, library, demo, post, cameras)
 
 
 def keep_interface_free() -> None:
@@ -64,7 +66,9 @@ def keep_interface_free() -> None:
     sys.setswitchinterval(SWITCH_S)
 
 
-def _open_window(app: QApplication, library: FilmLibrary, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]]) -> int:
+def _open_window(
+    app: QApplication, library: FilmLibrary, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras
+) -> int:
     guard = FailureGuard(library.failures)
     library.failures.start()
     guard.install()
@@ -73,7 +77,7 @@ def _open_window(app: QApplication, library: FilmLibrary, demo: bool, post: Call
         if demo:
             fill_demo(library)
         outbox, arrivals = post(library)
-        window = MainWindow(library, outbox, None if library.read_only else arrivals)
+        window = MainWindow(library, outbox, None if library.read_only else arrivals, cameras)
         guard.told.connect(window.show_error)
         window.show()
         keep_interface_free()

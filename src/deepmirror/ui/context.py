@@ -18,6 +18,7 @@ from deepmirror.services.replies.delivery import Outbox
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
+from deepmirror.ui.rooms.floor import FloorRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.plan import PlanRoom
@@ -41,6 +42,7 @@ class WindowContext(QMainWindow):
     reply_room: ReplyRoom
     compare: CompareRoom
     plan_room: PlanRoom
+    floor: FloorRoom
 
     @abstractmethod
     def go(self, room: str) -> None:

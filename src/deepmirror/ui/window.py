@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -28,6 +29,7 @@ from deepmirror.ui.control.client_controller import ClientController
 from deepmirror.ui.control.edits import Edits
 from deepmirror.ui.control.film_controller import FilmController
 from deepmirror.ui.control.film_import_controller import FilmImportController
+from deepmirror.ui.control.floor_controller import Cameras, FloorController
 from deepmirror.ui.control.follow_up_controller import FollowUpController
 from deepmirror.ui.control.inbox_controller import InboxController
 from deepmirror.ui.control.plan_controller import PlanController
@@ -38,6 +40,7 @@ from deepmirror.ui.job_bar import JobBar
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
 from deepmirror.ui.rooms.desk import DeskRoom
+from deepmirror.ui.rooms.floor import FloorRoom
 from deepmirror.ui.rooms.mirror import MirrorRoom
 from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.plan import PlanRoom
@@ -47,7 +50,7 @@ from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.rail import Rail
 
-ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan")
+ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan", "floor")
 
 
 class MainWindow(WindowContext):
@@ -57,7 +60,9 @@ class MainWindow(WindowContext):
     that do not want it.
     """
 
-    def __init__(self, library: FilmLibrary, outbox: Outbox | None = None, arrivals: Arrivals | None = None) -> None:
+    def __init__(
+        self, library: FilmLibrary, outbox: Outbox | None = None, arrivals: Arrivals | None = None, cameras: Cameras | None = None
+    ) -> None:
         super().__init__()
         self.outbox: Outbox = outbox or folder_outbox(library)
         self.library, self.runner, self.solver, self.pictures = library, JobRunner(), JobRunner(), JobRunner()
@@ -66,7 +71,7 @@ class MainWindow(WindowContext):
         self.setWindowTitle(tr("Deep Mirror") if not library.read_only else tr("Deep Mirror, for reading only"))
         self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(library), MirrorRoom(), ReplyRoom()
-        self.person_room, self.compare, self.plan_room = PersonRoom(), CompareRoom(), PlanRoom()
+        self.person_room, self.compare, self.plan_room, self.floor = PersonRoom(), CompareRoom(), PlanRoom(), FloorRoom()
         self.settings_control, self.client_control, self.film_import = (
             SettingsController(self),
             ClientController(self),
@@ -74,8 +79,10 @@ class MainWindow(WindowContext):
         )
         self.films, self.plan = FilmController(self), PlanController(self)
         self.reply_control, self.inbox, self.follow_up = ReplyController(self), InboxController(self, arrivals), FollowUpController(self)
+        self.floor_control = FloorController(self, cameras or Cameras())
+        self.films.measured.connect(self.floor_control.rest.measured)
         self.stack = QStackedWidget()
-        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare, self.plan_room):
+        for room in (self.desk_room, self.person_room, self.mirror, self.reply_room, self.compare, self.plan_room, self.floor):
             self.stack.addWidget(room)
         self.rail = Rail(ROOMS)
         self.rail.chosen.connect(lambda room: self.actions_by_id[f"go_{room}"].trigger())
@@ -94,6 +101,7 @@ class MainWindow(WindowContext):
         self.edits = Edits(self)
         for film_id in library.unmeasured():
             self.measure_film(film_id)
+        self.floor_control.recover()
 
     def _build_actions(self) -> None:
         m = self.mirror
@@ -151,10 +159,21 @@ class MainWindow(WindowContext):
             "next_client": lambda: self.plan.step(1),
             "previous_client": lambda: self.plan.step(-1),
             "place_arrival": self.desk_room.post.place_first,
+            "go_floor": lambda: self.floor_control.open(None),
+            "floor_demo": self.floor_control.start_demo,
+            "floor_press": self.floor_control.press,
+            "floor_on": lambda: self.floor_control.step(1),
+            "floor_back": lambda: self.floor_control.step(-1),
+            "floor_heavier": lambda: self.floor.rest.step_load(1),
+            "floor_lighter": lambda: self.floor.rest.step_load(-1),
+            "floor_wipe": self.floor.rest.loop.clear,
+            "floor_light": self.floor.light.toggle,
+            "floor_tick": self.floor.tick.toggle,
         }
+        does |= {f"floor_reserve_{n}": partial(self.floor.rest.choose_reserve, n) for n in range(6)}
         menu_bar = self.menuBar()
         assert menu_bar is not None
-        menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Plan", "Go", "Help")}
+        menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Plan", "Floor", "Go", "Help")}
         for entry in ACTIONS:
             action = QAction(tr(entry.title), self)
             action.setShortcut(QKeySequence(entry.key))
@@ -226,6 +245,7 @@ class MainWindow(WindowContext):
             Need.FILM_IN_HAND: self.film_in_hand() is not None,
             Need.WATCHED: bool(self.follow_up.rows),
             Need.PLANNED: self.plan_room.session is not None,
+            Need.RESTING: self.floor.face() == "rest",
         }
 
     def show_status(self, words: str) -> None:
@@ -349,6 +369,7 @@ class MainWindow(WindowContext):
         self.films.close()
         self.reply_control.close()
         self.plan.close()
+        self.floor_control.close()
         for runner in (self.runner, self.solver, self.pictures):
             runner.close()
         self.mirror.close_reader()

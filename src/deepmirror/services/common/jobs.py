@@ -59,6 +59,37 @@ class Progress:
         self._stop.set()
 
 
+class WorkApart:
+    """The processes apart that run now. While a set is filmed they stand still: the camera needs the whole computer."""
+
+    def __init__(self) -> None:
+        self._running: set[subprocess.Popen[str]] = set()
+        self._held = False
+        self._lock = threading.Lock()
+
+    def begun(self, process: subprocess.Popen[str]) -> None:
+        """A process runs."""
+        with self._lock:
+            self._running.add(process)
+            if self._held:
+                process.send_signal(signal.SIGSTOP)
+
+    def ended(self, process: subprocess.Popen[str]) -> None:
+        """It is done."""
+        with self._lock:
+            self._running.discard(process)
+
+    def hold(self, on: bool) -> None:
+        """Let all of them stand still, or go on."""
+        with self._lock:
+            self._held = on
+            for process in self._running:
+                process.send_signal(signal.SIGSTOP if on else signal.SIGCONT)
+
+
+WORK_APART = WorkApart()
+
+
 def run_apart(words: list[str], progress: Progress, folder: Path | None = None) -> str | None:
     """Run one of this program's own commands in a process of its own; returns the sentence it refused with, or None.
 
@@ -69,6 +100,7 @@ def run_apart(words: list[str], progress: Progress, folder: Path | None = None) 
     with tempfile.TemporaryFile("w+", dir=folder, errors="replace") as complaints:
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=complaints, text=True, errors="replace") as process:
             assert process.stdout is not None
+            WORK_APART.begun(process)
             try:
                 for line in process.stdout:
                     share, _, doing = line.strip().partition(" ")
@@ -77,6 +109,8 @@ def run_apart(words: list[str], progress: Progress, folder: Path | None = None) 
             except BaseException:
                 process.kill()
                 raise
+            finally:
+                WORK_APART.ended(process)
             process.wait()
         complaints.seek(0)
         complaint = complaints.read().strip()

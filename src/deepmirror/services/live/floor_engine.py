@@ -41,10 +41,11 @@ SHORT_OF_SHARE = 0.85  # of the set's longest rep so far: a rep that moved less 
 
 @dataclass(frozen=True)
 class Preview:
-    """What the camera shows, small (H, W, 3) RGB, and its time, s."""
+    """What the camera shows, small (H, W, 3) RGB, its time, s, and the size of what it films, px."""
 
     picture: Picture
     time_s: float
+    size: tuple[int, int]
 
 
 @dataclass(frozen=True)
@@ -215,7 +216,9 @@ class FloorEngine:
             self._preview_due = shot.time_s + 1 / PREVIEW_PER_S
             fold = max(1, max(shot.picture.shape[:2]) // PREVIEW_PX)  # whole numbers are quick
             size = shot.picture.shape[1] // fold, shot.picture.shape[0] // fold
-            self._say(Preview(np.asarray(cv2.resize(shot.picture, size, interpolation=cv2.INTER_AREA), np.uint8), shot.time_s))
+            self._say(
+                Preview(np.asarray(cv2.resize(shot.picture, size, interpolation=cv2.INTER_AREA), np.uint8), shot.time_s, self._camera.size)
+            )
 
     # The engine's thread
 
@@ -327,12 +330,12 @@ class FloorEngine:
     def _finish(self, live: LiveSet) -> None:
         """End the film, then say what there is to say."""
         with self._changed:
-            times, self._set = np.array(self._times), None
+            times, self._set, self._brief = np.array(self._times), None, None  # until somebody is ready for the next one
         for what in live.close(times - times[0]):
             if isinstance(what, Rep):
                 self._say(RepTold(what, 0.0, False))
         end_s = live.count.told[-1].end_s if live.count.told else float(times[-1] - times[0])
-        self._say(Over(max(self._camera.now_s() - times[0] - end_s, 0.0)))
+        self._say(Over(max(float(self._camera.now_s() - times[0] - end_s), 0.0)))
         size = self._camera.size
         facts = FilmFacts(len(times), self._camera.fps, float(times[-1] - times[0]), *size, 0, "h264")
         try:

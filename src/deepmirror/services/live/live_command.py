@@ -22,6 +22,7 @@ from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.observation import observe
 from deepmirror.services.live.session import LiveSet, Looker, Newest, SetEnd, Summary, summary_of
 
+OF_SUMMARY = ("reps", "clean_reps", "finding", "cue")  # what the contract asks for
 Say = Callable[[str], None]
 
 
@@ -40,7 +41,7 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say) -> None:
             say(json.dumps({"event": event, "at_s": round(camera.now_s(), 3), **fields}, ensure_ascii=False, allow_nan=False))
 
         def summary(event: str, found: Summary, **more: object) -> None:
-            tell(event, **asdict(found), **more)
+            tell(event, **{k: v for k, v in asdict(found).items() if k in OF_SUMMARY}, **more)
 
         def pass_on(happened: list[Rep | SetEnd]) -> None:
             for what in happened:

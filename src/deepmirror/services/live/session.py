@@ -44,12 +44,15 @@ class SetEnd:
 
 @dataclass(frozen=True)
 class Summary:
-    """What is said of a set in the rest: one finding at most, or praise. finding: its code."""
+    """What is said of a set in the rest: one finding at most, or praise. finding: its code; unsafe: its title where it is a matter of
+    safety; praised: everything that matters was seen, and was well."""
 
     reps: int
     clean_reps: int
     finding: str | None
     cue: str
+    unsafe: str = ""
+    praised: bool = False
 
 
 class Newest:
@@ -179,18 +182,21 @@ def summary_of(analysis: Analysis) -> Summary:
     shown = shown_set(analysis)
     finding = the_one(analysis)
     reps, clean = shown["reps"], shown["clean_reps"]
-    return Summary(reps, clean, finding.code if finding else None, finding.cue if finding else _well(analysis, reps, clean))
+    if finding is None:
+        return _well(analysis, reps, clean)
+    return Summary(reps, clean, finding.code, finding.cue, finding.title if finding.severity == SAFETY else "")
 
 
-def _well(analysis: Analysis, reps: int, clean: int) -> str:
+def _well(analysis: Analysis, reps: int, clean: int) -> Summary:
     """What is said where nothing stayed: no praise where what could hurt was not seen surely enough."""
     if not reps:
-        return NOT_SEEN
+        return Summary(reps, clean, None, NOT_SEEN)
     grave = {f.code for f in analysis.movement.fault if f.safe is not None}
     unsure = [c for c in analysis.judgement.checks if c.verdict is Verdict.CANNOT_TELL and (c.severity == SAFETY or c.code in grave)]
     if unsure:
-        return NOT_YET
-    return PRAISE if clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean."
+        return Summary(reps, clean, None, NOT_YET)
+    words = PRAISE if clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean."
+    return Summary(reps, clean, None, words, praised=clean == reps)
 
 
 def the_one(analysis: Analysis) -> Finding | None:

@@ -16,6 +16,7 @@ class FilmController(QObject):
     """Owns what runs for the open film and for those that wait to be measured."""
 
     first_look = pyqtSignal(int)
+    measured = pyqtSignal(int)  # a film's numbers are there, or it could not be measured
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
@@ -90,6 +91,7 @@ class FilmController(QObject):
         self.measuring.discard(film_id)
         self._window.desk_room.note_progress(film_id, None)
         self._window.desk_room.refresh()
+        self.measured.emit(film_id)
         if review is not None and review.film_id == film_id:
             self.open(film_id, stay=True)
 

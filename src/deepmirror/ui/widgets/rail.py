@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.ui.translation import tr
 
-TITLES = {"desk": "Desk", "person": "Person", "mirror": "Mirror", "reply": "Reply", "compare": "Compare", "plan": "Plan"}
+TITLES = {"desk": "Desk", "person": "Person", "mirror": "Mirror", "reply": "Reply", "compare": "Compare", "plan": "Plan", "floor": "Floor"}
 
 
 class Rail(QWidget):
