@@ -14,6 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
 
+from deepmirror.bootstrap import cameras_for
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
@@ -62,11 +63,9 @@ def opened(window: MainWindow, film_id: int) -> None:
 
 
 def machine_views(window: MainWindow, machines: dict[str, int], out: Path) -> None:
-    """Curl, press, platform, hinge, the marks being placed, and the set-up sheet."""
+    """Press, hinge, the marks being placed, and the set-up sheet."""
     for name, movement, placing in (
-        ("mirror-curl", "lying_leg_curl", False),
         ("mirror-press", "leg_press", False),
-        ("mirror-platform", "belt_squat", False),
         ("mirror-hinge", "romanian_deadlift", False),
         ("placing-marks", "leg_extension", True),
     ):
@@ -120,6 +119,29 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     grab(request, "request", out)
 
 
+def floor_views(window: MainWindow, out: Path) -> None:
+    """The three faces of the demo's session."""
+    floor = window.floor
+    window.films.measure = lambda film_id: None  # type: ignore[method-assign]  # the pictures do not wait for the full analysis
+    window.floor_control.start_demo()
+    wait(lambda: bool(floor.ready.marks.text()) and floor.ready.framing.count() > 0)
+    grab_window(window, "floor-ready", out)
+    wait(lambda: floor.face() == "set" and floor.lifting.count.words() == "3")
+    grab_window(window, "floor-set", out)
+    window.floor_control.press()
+    wait(lambda: floor.rest.loop.image() is not None and floor.rest.loop.loop is not None)
+    window.floor.rest.choose_reserve(2)
+    wait(lambda: floor.rest.loop.loop is not None and floor.rest.loop.frame > floor.rest.loop.loop.frames // 3)
+    grab_window(window, "floor-rest", out)
+    window.floor_control.close_camera()
+
+
+def grab_window(window: MainWindow, name: str, out: Path) -> None:
+    """Write the window as it is."""
+    window.grab().save(str(out / f"{name}.png"))
+    print(out / f"{name}.png")
+
+
 def grab(dialog: QDialog, name: str, out: Path) -> None:
     """Write a dialog's picture and close it."""
     dialog.grab().save(str(out / f"{name}.png"))
@@ -135,7 +157,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         library = FilmLibrary(Path(folder))
         fill_demo(library)
-        window = MainWindow(library)
+        window = MainWindow(library, cameras=cameras_for(Path(folder), demo=True))
         window.resize(1280, 800)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips())
@@ -152,10 +174,9 @@ def main() -> None:
         window.mirror.toggle_ghost()
         shoot(window, "mirror-ghost", out)
         window.mirror.toggle_ghost()
-        for name, client in (("person-long", "Bram"), ("person-short", "Yuna")):
-            window.client_control.open(next(c.id for c in library.clients() if c.name.startswith(client)))
-            wait(lambda: not window.jobs)
-            shoot(window, name, out)
+        window.client_control.open(next(c.id for c in library.clients() if c.name.startswith("Bram")))
+        wait(lambda: not window.jobs)
+        shoot(window, "person-long", out)
         opened(window, machines["leg_extension"])
         wait(lambda: solved(window))
         window.reply_control.compose()
@@ -175,6 +196,7 @@ def main() -> None:
         window.plan.open(next(c.id for c in library.clients() if c.name.startswith("Nuru")))
         window.plan_room.cards[0].asks.setChecked(True)
         shoot(window, "plan", out)
+        floor_views(window, out)
         window.close()
 
 

@@ -34,8 +34,8 @@ def window(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary, short_fi
     film = lambda choice, take: FloorHere(SimulatedCamera([short_film] * 3, rest_s=4.0, before_s=2.0, speed=0.6), take)
     demo = DemoSession("Tove Lindqvist", "back_squat", "side-left", "", SIMULATED)
     window = MainWindow(demo_library, cameras=Cameras(lambda: [SIMULATED], film, demo))
-    window.films.measure = lambda film_id: window.measured_in_test.append(film_id)  # type: ignore[method-assign]
     window.measured_in_test = []  # type: ignore[attr-defined]
+    window.films.measure = window.measured_in_test.append  # type: ignore[attr-defined,method-assign]
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window
@@ -134,3 +134,14 @@ def test_the_bar_moves_with_the_asked_tempo(qtbot: QtBot) -> None:
         bar.begin(parse_tempo("1-0-1-0"), "eccentric")
     bar.begin(None, "eccentric")
     assert not bar.running()
+
+
+def test_the_tick_sounds_or_says_why_not(window: MainWindow) -> None:
+    key(window, "floor_demo")
+    key(window, "floor_tick")
+    if window.floor.tick.isChecked():
+        window.floor_control._ticked()
+        key(window, "floor_tick")
+        assert window.floor_control._tick is None
+    else:
+        assert "libpulse0" in window.floor.said.text()

@@ -189,6 +189,7 @@ class MainWindow(WindowContext):
         self.desk_room.wants_import.connect(self.film_import.ask)
         self.desk_room.dropped.connect(self.film_import.bring_all)
         self.desk_room.strip_wanted.connect(lambda job: job.start(self.pictures))
+        self.floor.turned.connect(self.refresh_actions)
         self.mirror.wants_measuring.connect(self.films.measure_open)
         self.mirror.wants_reply.connect(self.reply_control.compose)
         self.mirror.edited.connect(self.films.edited)

@@ -113,10 +113,15 @@ class FloorSession:
         usual = self._file.usual(movement)
         own = PlannedSet(
             movement, self.library.catalogue.title(movement), "both", WORK, 1, usual.sets, float(last.load_kg or 0.0) if last else 0.0,
-            usual.reps, usual.rir, usual.tempo, usual.rest_s, implement=usual.implement or "",
+            usual.reps, usual.rir, usual.tempo or self._asked_last(movement), usual.rest_s, implement=usual.implement or "",
         )  # fmt: skip
         self.planned[self.at : self.at] = [replace(own, number=k + 1) for k in range(usual.sets)]
         return own
+
+    def _asked_last(self, movement: str) -> str:
+        """The tempo her newest film of a movement was asked for."""
+        films = [f for f in self.library.films() if (f.client_id, f.movement) == (self.client_id, movement)]
+        return next((str(f.brief.get("tempo") or "") for f in films), "")
 
     def step(self, by: int) -> PlannedSet | None:
         """On to the next set of the plan, or back."""
@@ -129,6 +134,10 @@ class FloorSession:
         """Marks of this machine from this side, brought to where a camera of this size shows them; None where there are none."""
         self.marks = marks_here(self.library.store, self.machine, self.view, picture, size)
         return self.marks
+
+    def machines(self) -> list[str]:
+        """Machines and places films were made on."""
+        return self.library.store.machines()
 
     def recordings(self) -> Path:
         """Where films lie while they are recorded."""
@@ -234,6 +243,11 @@ def take_recording(library: FilmLibrary, film: Path) -> FilmRecord:
     for path in (film, beside):
         path.unlink(missing_ok=True)
     return library.store.film(record.id)
+
+
+def unfinished(library: FilmLibrary) -> bool:
+    """Whether a killed program left recordings, or the beginnings of some."""
+    return not library.read_only and any(recordings_folder(library).glob("*.json"))
 
 
 def recover(library: FilmLibrary, note: Callable[[DeepMirrorError], object] = lambda _: None) -> list[FilmRecord]:

@@ -14,7 +14,7 @@ from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.common.jobs import WORK_APART
 from deepmirror.services.films.film_library import FilmRecord
-from deepmirror.services.live.floor import FloorSession, PlannedSet, recover
+from deepmirror.services.live.floor import FloorSession, PlannedSet, recover, unfinished
 from deepmirror.services.live.floor_engine import (
     Begin,
     Begun,
@@ -80,13 +80,14 @@ class FloorController(QObject):
         room.ready.wants_camera.connect(self._choose_camera)
         room.ready.clients.wanted.connect(self.open)
         room.lifting.bar.ticked.connect(self._ticked)
+        room.tick.toggled.connect(self._choose_tick)
 
     # Opening
 
     def recover(self) -> None:
         """Take in, in the background, what a killed program was recording."""
         window = self._window
-        if window.library.read_only or not any(window.library.store.recordings_folder().glob("*.json")):
+        if not unfinished(window.library):
             return
         job = Job(tr("Taking in what was being recorded"), lambda _: recover(window.library), self)
         job.done.connect(self._recovered)
@@ -128,7 +129,7 @@ class FloorController(QObject):
         for movement in [*planned, *(m for m in titles if m not in planned)]:
             ready.movement.addItem(titles[movement], movement)
         ready.machine.clear()
-        ready.machine.addItems(["", *library.store.machines()])
+        ready.machine.addItems(["", *session.machines()])
         present = ready.camera.currentText()
         ready.camera.clear()
         ready.camera.addItem(tr("none"), None)
@@ -335,19 +336,26 @@ class FloorController(QObject):
     # Sound and light
 
     def _ticked(self) -> None:
-        if self.room.tick.isChecked():
-            if self._tick is None:
-                self._tick = ticking()
+        if self._tick is not None:
             self._tick()
 
+    def _choose_tick(self, on: bool) -> None:
+        """A sound with the tempo, or none."""
+        self._tick = ticking() if on else None
+        if on and self._tick is None:
+            self.room.tick.setChecked(False)
+            self.room.say(tr("There is no sound on this computer: its package libpulse0 is missing."))
 
-def ticking() -> Callable[[], None]:
-    """A short sound, where this computer can make one."""
+
+def ticking() -> Callable[[], None] | None:
+    """What makes a short sound; None where the system has no library for it."""
     from importlib import resources
 
-    from PyQt6.QtCore import QUrl
-    from PyQt6.QtMultimedia import QSoundEffect
-
+    try:
+        from PyQt6.QtCore import QUrl
+        from PyQt6.QtMultimedia import QSoundEffect
+    except ImportError:
+        return None
     effect = QSoundEffect()
     effect.setSource(QUrl.fromLocalFile(str(resources.files("deepmirror") / "assets" / "sounds" / "tick.wav")))
     return effect.play

@@ -52,7 +52,6 @@ class FloorRest(QObject):
         planned = self.set.planned
         self.room.rest.begin(message.since_s, planned.rest_s, planned.load_kg)
         self.room.show_face(REST)
-        self._window.refresh_actions()
         self._show_next()
 
     def result(self, message: SetTold) -> None:

@@ -71,6 +71,7 @@ class TempoBar(QWidget):
         """Run from the start of a rep, which was so many seconds ago; first: the phase a rep begins with."""
         self.tempo, self._first, self._offset_s, self._second = tempo, first, gone_s, -1
         self._clock.restart()
+        self.setVisible(tempo is not None)
         if tempo is not None:
             self._timer.start(TICK_MS)
         else:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
@@ -15,7 +15,9 @@ STROKE_PX = 6
 
 
 class LoopView(FilmView):
-    """Plays one Loop over and over; what is drawn stays on it until it is cleared."""
+    """Plays one Loop over and over; what is drawn stays on it until it is cleared; `drawn` says whether anything is."""
+
+    drawn = pyqtSignal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -32,6 +34,7 @@ class LoopView(FilmView):
         """Play this one instead; None: nothing."""
         self._timer.stop()
         old, self.loop, self.frame, self.strokes = self.loop, loop, 0, []
+        self.drawn.emit(False)
         if old is not None:
             old.close()
         if loop is not None:
@@ -50,12 +53,14 @@ class LoopView(FilmView):
     def clear(self) -> None:
         """Wipe what was drawn."""
         self.strokes = []
+        self.drawn.emit(False)
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton and self.image() is not None:
             self._drawing_now = True
             self.strokes.append([self.to_picture(event.position())])
+            self.drawn.emit(True)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._drawing_now:

@@ -52,6 +52,8 @@ class RestFace(QWidget):
         self.clear = QPushButton(tr("Wipe the drawing"))
         left.addWidget(self.clear, 0, Qt.AlignmentFlag.AlignLeft)
         self.clear.clicked.connect(self.loop.clear)
+        self.clear.setVisible(False)
+        self.loop.drawn.connect(self.clear.setVisible)
         self.clock, self.cue = RestClock(), BigText(120)
         self.clock.setFixedHeight(150)
         right.addWidget(self.clock)

@@ -34,9 +34,10 @@ FloorRoom QComboBox, FloorRoom QDoubleSpinBox, FloorRoom QLineEdit
 
 
 class FloorRoom(QWidget):
-    """`pressed` is the one large key: begin, end, go on."""
+    """`pressed` is the one large key: begin, end, go on; `turned` says that another face is on show."""
 
     pressed = pyqtSignal()
+    turned = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -75,6 +76,7 @@ class FloorRoom(QWidget):
         if face != SET:
             self.lifting.bar.stop()
         (self.ready.go, self.lifting.go, self.rest.go)[FACES.index(face)].setFocus()
+        self.turned.emit()
 
     def set_dark(self, on: bool) -> None:
         """For a dim room, or for a bright one."""
