@@ -33,11 +33,17 @@ def wait(ready: Callable[[], bool], patience_ms: int = PATIENCE_MS) -> None:
     """Run the event loop until something is so."""
     loop, clock = QEventLoop(), QElapsedTimer()
     clock.start()
-    timer = QTimer()
-    timer.timeout.connect(lambda: loop.quit() if ready() or clock.elapsed() > patience_ms else None)
+    timer, there = QTimer(), [False]
+
+    def look() -> None:
+        there[0] = bool(ready())  # once is enough: some things are so only for a moment
+        if there[0] or clock.elapsed() > patience_ms:
+            loop.quit()
+
+    timer.timeout.connect(look)
     timer.start(20)
     loop.exec()
-    if not ready():
+    if not there[0]:
         raise TimeoutError("the program did not get there")
 
 

@@ -46,6 +46,12 @@ def parser() -> argparse.ArgumentParser:
     live.add_argument("--film", type=Path, required=True)
     live.add_argument("--brief", type=Path, required=True, help="what the coach knows: JSON")
     live.add_argument("--speed", default="1", help="times real time; 0: as fast as it goes")
+    backup = commands.add_parser("backup", help="write a whole library into one file, read back and checked")
+    backup.add_argument("file", type=Path)
+    backup.add_argument("--library", type=Path, help="library folder; the usual one when absent")
+    restore = commands.add_parser("restore", help="make a library of such a file, in an empty folder")
+    restore.add_argument("file", type=Path)
+    restore.add_argument("--library", type=Path, required=True, help="folder that is not there yet, or is empty")
     look = commands.add_parser("look", help="find and follow the body in a film, for the window's background work")
     look.add_argument("clip", type=Path)
     look.add_argument("--brief", type=Path, required=True)
@@ -70,6 +76,8 @@ def main(words: list[str] | None = None) -> int:
         "build": lambda: bootstrap.run_build(args),
         "plan": lambda: bootstrap.run_plan(args.client, args.date),
         "live": lambda: bootstrap.run_live(args.film, args.brief, args.speed),
+        "backup": lambda: bootstrap.run_backup(args.library, args.file),
+        "restore": lambda: bootstrap.run_restore(args.file, args.library),
         "look": lambda: bootstrap.run_look(args),
         "conclude": bootstrap.run_conclude,
         "floor": bootstrap.run_floor,

@@ -102,7 +102,9 @@ def run_plan(client: Path, day: str) -> int:
 def run_live(film: Path, brief: Path, speed: str) -> int:
     """Feed a film like a camera; one line of JSON for each thing that happens."""
     from deepmirror.services.live.live_command import live_command
+    from deepmirror.services.live.session import share_the_interpreter
 
+    share_the_interpreter()
     live_command(film, brief, _number("--speed", speed, 0, 100), lambda line: print(line, flush=True))
     return 0
 
@@ -115,6 +117,26 @@ def _number(name: str, value: str | float, low: float, high: float) -> float:
     if not low <= number <= high:
         raise BadBrief(f"{name} must lie between {low:g} and {high:g}, not {number:g}.")
     return number
+
+
+def run_backup(library: Path | None, file: Path) -> int:
+    """Write a library that is not open into one file."""
+    from platformdirs import user_data_path
+
+    from deepmirror.services.program.whole_copy import copy_command
+
+    private_by_default()
+    print(copy_command(library or user_data_path("deepmirror") / "library", file))
+    return 0
+
+
+def run_restore(file: Path, library: Path) -> int:
+    """Make a library of such a file."""
+    from deepmirror.services.program.whole_copy import copy_in
+
+    private_by_default()
+    print(copy_in(file, library, Progress()))
+    return 0
 
 
 def run_look(args: argparse.Namespace) -> int:

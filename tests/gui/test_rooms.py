@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDialog, QMessageBox
+from PyQt6.QtWidgets import QDialog, QLabel, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from deepmirror.commands.table import ACTIONS, Need
+from deepmirror.core.uncertain_value import Verdict
+from deepmirror.ui.widgets.findings import Folded
+from deepmirror.ui.widgets.rep_table_view import SHOWN
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
+from deepmirror.ui.widgets.verdict_mark import VerdictMark
+from deepmirror.ui.widgets.why_dialog import WhyDialog
 from deepmirror.ui.window import ROOMS, MainWindow
 from tests.gui.ui_driver import PATIENCE, choose_mark, key, open_film, settle
 
@@ -70,10 +77,60 @@ def test_a_finding_leads_to_its_frame_and_says_why(window: MainWindow, qtbot: Qt
     settle(window, qtbot)
     rep = mirror.rep_here()
     assert rep is not None and rep.number == 3
-    assert cards[0].why.isVisibleTo(mirror) and "more than the doubt" in cards[0].why.text() and not cards[1].why.isVisibleTo(mirror)
+    assert cards[0].property("picked") and not cards[1].property("picked")
     key(window, "next_finding")
     settle(window, qtbot)
-    assert not cards[0].why.isVisibleTo(mirror)
+    assert cards[1].property("picked") and not cards[0].property("picked")
+
+
+def test_why_opens_a_page_of_four_parts(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    card = next(iter(window.mirror.reading.cards.values()))
+    assert card.ask is not None
+    qtbot.mouseClick(card.ask, Qt.MouseButton.LeftButton)
+    dialog = window.findChild(WhyDialog)
+    assert dialog is not None
+    words = [label.text() for label in dialog.findChildren(QLabel)]
+    assert {"What was seen", "What is asked", "What may be the cause", "What would change it"} <= set(words)
+    told = " ".join(words)
+    assert "more than the doubt" in told and "school “" in told and "Say: “" in told and "_" not in told, "no internal names"
+    qtbot.waitUntil(lambda: dialog.picture.image() is not None, timeout=PATIENCE)
+    dialog.close()
+
+
+def test_the_table_of_reps_is_there_and_leads_to_the_frame(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    mirror = window.mirror
+    table, analysis = mirror.reading.table, mirror.review.analysis  # type: ignore[union-attr]
+    assert analysis is not None and table.isVisibleTo(window) and table.columnCount() == len(analysis.scene.reps) == 4
+    titles = [table.verticalHeaderItem(i).text() for i in range(table.rowCount())]  # type: ignore[union-attr]
+    assert 4 <= len(titles) - 1 <= 8 and titles[-2:] == ["Lowering, s", "Lifting, s"]
+    depth = next(i for i, title in enumerate(titles) if "thigh" in title.lower())
+    off = [table.item(depth, j).data(SHOWN).verdict is Verdict.OFF for j in range(4)]  # type: ignore[union-attr]
+    assert off == [False, False, True, False], "rep 3 is the shallow one"
+    table.cellClicked.emit(depth, 2)
+    settle(window, qtbot)
+    rep = mirror.rep_here()
+    assert rep is not None and rep.number == 3 and abs(mirror.review.film.times[mirror.frame] - rep.bottom_s) < 0.1  # type: ignore[union-attr]
+    header = table.horizontalHeaderItem(2)
+    assert header is not None and header.font().bold()
+    table.cellClicked.emit(0, 0)
+    settle(window, qtbot)
+    assert mirror.rep_here().number == 1  # type: ignore[union-attr]
+
+
+def test_what_held_and_what_cannot_be_told_open_from_a_line(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    shown = [f for f in window.mirror.reading.findChildren(Folded) if f.isVisibleTo(window)]
+    folds = {f.button.text().split("  ")[1].split(":")[0]: f for f in shown}
+    assert {"Held", "This film cannot tell"} <= set(folds)
+    rows = folds["Held"].findChildren(VerdictMark)
+    assert rows and not rows[0].isVisibleTo(window)
+    qtbot.mouseClick(folds["Held"].button, Qt.MouseButton.LeftButton)
+    assert rows[0].isVisibleTo(window)
+    qtbot.mouseClick(folds["This film cannot tell"].button, Qt.MouseButton.LeftButton)
+    told = [label.text() for label in folds["This film cannot tell"].findChildren(QLabel)]
+    assert len(told) == len(set(told)), "said once, under what would tell it"
 
 
 def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtBot) -> None:
@@ -190,3 +247,15 @@ def test_a_painful_knee_brings_its_pathway_to_the_person_and_the_sheet(window: M
     sheet = next(d for d in window.findChildren(QDialog) if d.windowTitle() == "Set-up sheet")
     assert isinstance(sheet, SheetDialog) and "heel slides" in sheet.page.toPlainText()
     sheet.close()
+
+
+def test_the_library_is_written_into_one_file_and_read_back_beside_the_open_one(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    window.settings_control.copy_out(tmp_path / "moved.zip")
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    window.settings_control.copy_in(tmp_path / "moved.zip", tmp_path / "there")
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    assert (tmp_path / "there" / "library.db").exists() and "Start with" in window.statusBar().currentMessage()  # type: ignore[union-attr]
+    window.settings_control.copy_in(tmp_path / "moved.zip", tmp_path / "there")
+    qtbot.waitUntil(lambda: any("something already" in box.text() for box in window.findChildren(QMessageBox)), timeout=PATIENCE)
+    for box in window.findChildren(QMessageBox):
+        box.close()

@@ -77,7 +77,7 @@ def test_three_sets_from_the_plan_to_the_log(window: MainWindow, qtbot: QtBot) -
             key(window, "floor_press")
     done = session.done_today()
     assert len(window.library.films()) == before + 3 and len(done) == 3
-    assert [d.load_kg for d in done][0] == load + 2.5 and {d.rir for d in done} == {2.0}, "what she told is in the log"
+    assert done[0].load_kg == load + 2.5 and {d.rir for d in done} == {2.0}, "what she told is in the log"
     assert [d.kind for d in done] == [s.kind for s in session.planned[:3]] or all(d.movement == "back_squat" for d in done)
     assert sorted(window.measured_in_test) == sorted(d.film_id for d in done)  # type: ignore[attr-defined]
     assert not list(session.recordings().glob("*")) or all(p.suffix == ".json" for p in session.recordings().glob("*"))

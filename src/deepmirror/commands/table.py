@@ -45,6 +45,8 @@ ACTIONS = (
     Action("keys", "Show all keys", "F1", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("import", "Bring in a film…", "Ctrl+O", "all", "Film"),
+    Action("copy_out", "Write the whole library into one file…", "Ctrl+Shift+S", "all", "Film"),
+    Action("copy_in", "Make a library of such a file…", "Ctrl+Shift+O", "all", "Film"),
     Action("settings", "Settings…", "Ctrl+,", "all", "Edit"),
     Action("delete_client", "Delete this client…", "Ctrl+Shift+Delete", "person", "Edit"),
     Action("undo", "Undo", "Ctrl+Z", "all", "Edit"),

@@ -99,3 +99,12 @@ def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Ve
     if excess < -measured.u:
         return Verdict.WITHIN
     return Verdict.CANNOT_TELL if doubtful or measured.u > band.width() else Verdict.BORDERLINE
+
+
+def describe_band(band: Band) -> str:
+    """ "at most 5", "at least 85", "4 to 8"."""
+    if band.low is None:
+        return f"at most {band.high:g}"
+    if band.high is None:
+        return f"at least {band.low:g}"
+    return f"{band.low:g} to {band.high:g}"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -15,9 +15,9 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import NotFollowed
-from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, describe_band, verdict, with_unit
 from deepmirror.core.views import facing
-from deepmirror.judge.causes import WeighedCause, collect_evidence, weigh
+from deepmirror.judge.causes import collect_evidence, weigh
 from deepmirror.judge.records import RANGE, SAFETY, SEVERITY_ORDER, BuildView, Check, Finding, Judgement, Measured, Unmeasurable
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.pathways import regions_for
@@ -97,7 +97,7 @@ def judge(
         used[fault.code] = school
         if rear_near and (MEASURES[fault.measure].series or MEASURES[fault.measure].focus.joints):
             unable.append(Unmeasurable(fault.measure, "the leg in front is hidden by the one behind", FRONT_LEG, text.title))
-            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity))
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity, measure=fault.measure))
             continue
         rows = _values(scene, measured, fault)
         if not rows:
@@ -105,12 +105,12 @@ def judge(
                 continue  # nothing was asked for
             if fault.measure in missing:
                 unable.append(replace(missing[fault.measure], title=text.title))
-            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity))
+            checks.append(Check(fault.code, text.title, Verdict.CANNOT_TELL, text.held, severity=text.severity, measure=fault.measure))
             continue
         target = _target(fault, school, scene.tempo)
         band = build.lean if school == BUILD_SCHOOL and build is not None and build.lean is not None else target.band()
         verdicts = [verdict(v, band, fault.limit_u) for _, v in rows]
-        checks.append(Check(fault.code, text.title, _worst(verdicts), text.held, _well_inside(fault, rows), text.severity))
+        checks.append(_check(fault, text, rows, verdicts))
         if text.severity == RANGE:
             ranges.add(fault.code)
         off = [row for row, v in zip(rows, verdicts, strict=True) if v is Verdict.OFF]
@@ -126,6 +126,12 @@ def judge(
     checks = [replace(c, praised=c.praised and c.title not in wrong) for c in checks]
     lacks = tuple({(u.title, u.reason, unsided(u.measure)): u for u in reversed(unable)}.values())[::-1]  # left and right are one lack
     return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), lacks, used, len(scene.reps))
+
+
+def _check(fault: Fault, text: FaultText, rows: list[tuple[Rep | None, Value]], verdicts: list[Verdict]) -> Check:
+    by_rep = tuple((rep.number, v) for (rep, _), v in zip(rows, verdicts, strict=True) if rep is not None)
+    praised = _well_inside(fault, rows)
+    return Check(fault.code, text.title, worst_of(verdicts), text.held, praised, text.severity, fault.measure, by_rep)
 
 
 def _near_leg_is_behind(scene: MeasurementContext) -> bool:
@@ -152,7 +158,9 @@ def _values(scene: MeasurementContext, measured: Measured, fault: Fault) -> list
     return [(rep, values[fault.measure]) for rep, values in zip(scene.reps, measured.reps, strict=True) if fault.measure in values]
 
 
-def _worst(verdicts: list[Verdict]) -> Verdict:
+def worst_of(verdicts: Iterable[Verdict]) -> Verdict:
+    """Of several verdicts on one thing the one that counts."""
+    verdicts = set(verdicts)
     for v in (Verdict.OFF, Verdict.CANNOT_TELL, Verdict.BORDERLINE):
         if v in verdicts:
             return v
@@ -215,47 +223,42 @@ def _finding(
         asked.school,
         fault.unit,
         fault.measure,
-        _worst_time(scene, fault, rep),
+        moment_of(scene, fault.measure, rep),
         text.why,
         fault.cue or text.cue,
         answers[0] if answers else fault.change or text.change,
         text.film_next,
         weighed,
-        tuple(_chain(scene, fault, text, asked, off, build, weighed)),
+        _seen(scene, fault, off),
+        _asked_words(fault, asked, worst, build),
         text.drill,
         text.told,
         answers,
     )
 
 
-def _chain(
-    scene: MeasurementContext,
-    fault: Fault,
-    text: FaultText,
-    asked: _Asked,
-    off: list[tuple[Rep | None, Value]],
-    build: BuildView | None,
-    weighed: tuple[WeighedCause, ...],
-) -> list[str]:
-    """The numbers and reasons that led to a finding, in the order a coach would ask for them."""
-    title, band, code, bare = MEASURES[fault.measure].title, asked.band, fault.group or fault.code, bare_unit(fault.unit)
-    seen = [(f"rep {r.number}: " if r else "", with_unit(f"{shown(v.value)} ± {shown(v.u)}", bare)) for r, v in off]
-    chain = [f"{where}{title[:1].lower() + title[1:] if where else title} {number}" for where, number in seen]
-    worst = max((v for _, v in off), key=lambda v: band.excess(v.value))
-    chain.append(f"target {with_unit(describe_band(band), bare)}, school “{asked.school_words(fault)}” ({asked.target.source})")
-    chain.append(f"outside by {shown(band.excess(worst.value))}, more than the doubt of {shown(worst.u)}: off")
+def _seen(scene: MeasurementContext, fault: Fault, off: list[tuple[Rep | None, Value]]) -> tuple[str, ...]:
+    """What was measured, a line a rep that is off, and how."""
+    spec, bare = MEASURES[fault.measure], bare_unit(fault.unit)
+    rows = [(f"rep {r.number}: {spec.words}" if r else spec.title, with_unit(f"{shown(v.value)} ± {shown(v.u)}", bare)) for r, v in off]
+    out = [f"{words} {number}" for words, number in rows]
+    if scene.frontal is not None and spec.moment is Moment.PEAK:
+        out.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
+    return tuple(out)
+
+
+def _asked_words(fault: Fault, asked: _Asked, worst: Value, build: BuildView | None) -> tuple[str, ...]:
+    """The target, whose it is, by how much it was missed, and what this build makes of it."""
+    band = asked.band
+    out = [f"target {with_unit(describe_band(band), bare_unit(fault.unit))}, school “{asked.school_words(fault)}” ({asked.target.source})"]
+    out.append(f"outside by {shown(band.excess(worst.value))}, more than the doubt of {shown(worst.u)}: off")
     if asked.sore:
-        chain.append("a knee that hurts is noted: this comes first")
-    if scene.frontal is not None and MEASURES[fault.measure].moment is Moment.PEAK:
-        chain.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
+        out.append("a knee that hurts is noted: this comes first")
     if build is not None and fault.code in BY_BUILD:
-        chain += list(build.words)
+        out += list(build.words)
         if fault.code == "trunk_lean":
-            chain.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
-    chain += [row for cause in weighed for row in cause.rows]
-    if text.drill:
-        chain.append(f"drill: {text.drill}")
-    return chain + list(build.answers.get(code, ()) if build is not None else ())
+            out.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
+    return tuple(out)
 
 
 def unsided(measure: str) -> str:
@@ -268,13 +271,14 @@ def shown(number: float) -> str:
     return f"{number:.2f}" if abs(number) < 1 else f"{number:.1f}"
 
 
-def _worst_time(scene: MeasurementContext, fault: Fault, rep: Rep | None) -> float:
-    """The instant to show: the far reversal, or the middle of the phase the measure speaks of."""
+def moment_of(scene: MeasurementContext, measure: str, rep: Rep | None) -> float:
+    """The instant (s) that shows a measure of a rep, of the last one where none is said: the far reversal, the peak of what it is read
+    from, or the middle of the phase it speaks of."""
     if rep is None:
         rep = scene.reps[-1] if scene.reps else None
     if rep is None:
         return 0.0
-    spec = MEASURES[fault.measure]
+    spec = MEASURES[measure]
     if spec.moment is Moment.LOWERING:
         first_is_lowering = rep.phases_s["eccentric"] == rep.turn_start_s - rep.start_s
         return (rep.start_s + rep.turn_start_s) / 2 if first_is_lowering else (rep.turn_end_s + rep.end_s) / 2
@@ -303,7 +307,8 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
             title=catalogue.text(movement, group).title,
             told=catalogue.text(movement, group).told,
             reps=both,
-            chain=tuple(dict.fromkeys(other.chain + finding.chain)),
+            seen=tuple(dict.fromkeys(other.seen + finding.seen)),
+            asked=tuple(dict.fromkeys(other.asked + finding.asked)),
             severity=min((finding.severity, other.severity), key=SEVERITY_ORDER.index),
         )
     return out
@@ -312,12 +317,3 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
 def _ranked(findings: list[Finding]) -> list[Finding]:
     """Safety first, then what costs most range or tension, then polish; within one, more reps and more excess first."""
     return sorted(findings, key=lambda f: (SEVERITY_ORDER.index(f.severity), -len(f.reps), -f.target.excess(f.value) / max(f.u, 1e-6)))
-
-
-def describe_band(band: Band) -> str:
-    """ "at most 5", "at least 85", "4 to 8"."""
-    if band.low is None:
-        return f"at most {band.high:g}"
-    if band.high is None:
-        return f"at least {band.low:g}"
-    return f"{band.low:g} to {band.high:g}"

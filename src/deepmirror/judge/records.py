@@ -36,10 +36,17 @@ class Finding:
     change: str
     film_next: str
     weighed: tuple[WeighedCause, ...]
-    chain: tuple[str, ...]
+    seen: tuple[str, ...]  # what was measured, a line a rep, and how that was done
+    asked: tuple[str, ...]  # the target, whose it is, and by how much it was missed; what this build makes of it
     drill: str = ""
     told: str = ""  # the title as the client reads it
     answers: tuple[str, ...] = ()  # ways to change it that this body has, each with its number; `change` is the first
+
+    @property
+    def chain(self) -> tuple[str, ...]:
+        """The numbers and reasons that led to it, in the order a coach would ask for them."""
+        drill = (f"drill: {self.drill}",) if self.drill else ()
+        return (*self.seen, *self.asked, *(row for cause in self.weighed for row in cause.rows), *drill, *self.answers)
 
     @property
     def causes(self) -> tuple[str, ...]:
@@ -75,6 +82,8 @@ class Check:
     held: str
     praised: bool = False  # nothing in the film speaks against saying so
     severity: str = ""
+    measure: str = ""
+    by_rep: tuple[tuple[int, Verdict], ...] = ()  # rep, from 1, and its own verdict; empty for what is told of the whole set
 
 
 @dataclass(frozen=True)

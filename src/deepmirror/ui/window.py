@@ -140,6 +140,8 @@ class MainWindow(WindowContext):
             "close_watched": lambda: self.follow_up.decide("closed"),
             "change_watched": lambda: self.follow_up.decide("changed"),
             "settings": self.settings_control.settings,
+            "copy_out": self.settings_control.ask_copy_out,
+            "copy_in": self.settings_control.ask_copy_in,
             "delete_client": self.settings_control.delete_client,
             "sheet": self.client_control.sheet,
             "preview": self.reply_control.preview,
@@ -192,6 +194,8 @@ class MainWindow(WindowContext):
         self.floor.turned.connect(self.refresh_actions)
         self.mirror.wants_measuring.connect(self.films.measure_open)
         self.mirror.wants_reply.connect(self.reply_control.compose)
+        self.mirror.wants_why.connect(self.films.why)
+        self.mirror.wants_film.connect(self.reply_control.ask_again)
         self.mirror.edited.connect(self.films.edited)
         self.mirror.complained.connect(self.show_error)
         self.plan_room.wants.connect(lambda action: self.actions_by_id[action].trigger())

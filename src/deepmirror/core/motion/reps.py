@@ -117,10 +117,18 @@ def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool =
     return [replace(r, unsure={p: float(np.sqrt(max(v**2 - least[p] ** 2, 0.0))) for p, v in r.unsure.items()}) for r in out]
 
 
-def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False) -> list[Rep]:
+def smoothing_cutoff(times: Array, signal: Array) -> float:
+    """The cut-off (Hz) that suits a signal (T,) best, within what a lift can need."""
+    grid, even = evenly(times, signal)
+    return float(np.clip(residual_cutoff(even, 1 / (grid[1] - grid[0])), *CUTOFF_RANGE_HZ))
+
+
+def find_reps(
+    times: Array, signal: Array, first: FirstPhase, min_range: float, halves: bool = False, cutoff_hz: float | None = None
+) -> list[Rep]:
     """Reps in a signal (T,) that grows towards the far reversal; min_range in the signal's unit.
 
-    halves: the set was asked for with a half rep inside every rep.
+    halves: the set was asked for with a half rep inside every rep; cutoff_hz: of the smoothing, worked out from the signal when None.
 
     Returns an empty list when nothing in the film moves by min_range.
     """
@@ -130,7 +138,7 @@ def find_reps(times: Array, signal: Array, first: FirstPhase, min_range: float, 
         return []
     grid, even = evenly(times, signal)
     rate = 1 / (grid[1] - grid[0])
-    smooth = low_pass(even, rate, float(np.clip(residual_cutoff(even, rate), *CUTOFF_RANGE_HZ)))
+    smooth = low_pass(even, rate, smoothing_cutoff(times, signal) if cutoff_hz is None else cutoff_hz)
     span = float(np.percentile(smooth, 98) - np.percentile(smooth, 2))
     if span < min_range:
         return []

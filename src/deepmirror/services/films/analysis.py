@@ -21,7 +21,9 @@ from deepmirror.core.views import UP
 from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import Brief, BriefFile
 from deepmirror.judge.findings import judge, measure
-from deepmirror.judge.records import Judgement, Measured, Unmeasurable
+from deepmirror.judge.records import Finding as Finding
+from deepmirror.judge.records import Judgement as Judgement
+from deepmirror.judge.records import Measured, Unmeasurable
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement

@@ -8,9 +8,8 @@ from dataclasses import asdict, dataclass
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.time_normalisation import Change, change
-from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, verdict, with_unit
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, describe_band, verdict, with_unit
 from deepmirror.documents import Document
-from deepmirror.judge.findings import describe_band
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord

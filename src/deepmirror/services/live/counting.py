@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.motion.picture_angles import picture_signal
-from deepmirror.core.motion.reps import Rep, find_reps
+from deepmirror.core.motion.reps import Rep, find_reps, smoothing_cutoff
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import shank_px, steady
@@ -18,6 +18,7 @@ from deepmirror.services.films.repetitions import STEP_SHARE
 Array = NDArray[np.float64]
 
 WINDOW_S = 40.0  # how far back is looked at each time: longer than a slow rep and its neighbours; our own choice
+CUTOFF_S = 1.0  # between two choices of the smoothing, which take as long as the rest; our own choice
 SETTLED_S = 0.12  # a rep's end this far in the past no longer moves by what comes; our own choice
 STALE_S = 1.5  # what was no rep for so long after it ended is none; our own choice
 SAME_REP_S = 0.3  # a rep found again a little elsewhere is the one that was told; our own choice
@@ -37,6 +38,7 @@ class LiveCount:
     _signal: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
     _ankle: Array = field(default_factory=lambda: np.zeros((1, 2)))
     _shank: float = 1.0
+    _cutoff: tuple[float, float | None] = (-np.inf, None)  # when the smoothing was worked out last, and its cut-off
 
     def closed(self, times: Array, network: Array, over: bool = False) -> list[Rep]:
         """Reps that have ended since the last call. times (T,) s of all frames until the last look; network (T, P, 2) px, NaN where
@@ -97,4 +99,7 @@ class LiveCount:
         sides = [near] if (near := near_side(self.view)) else list(SIDES)
         self._ankle = np.mean([paths[sided("ankle", s)] for s in sides], axis=0)
         self._shank = shank_px(seen, list(points))
-        return find_reps(times, signal, self.movement.first_phase, self.movement.min_range_deg, self.pattern == "one_and_a_half")
+        if times[-1] - self._cutoff[0] > CUTOFF_S and len(times) >= 8:
+            self._cutoff = float(times[-1]), smoothing_cutoff(times, signal)
+        halves = self.pattern == "one_and_a_half"
+        return find_reps(times, signal, self.movement.first_phase, self.movement.min_range_deg, halves, self._cutoff[1])

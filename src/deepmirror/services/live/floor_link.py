@@ -16,6 +16,7 @@ from deepmirror.media.camera import Camera
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.common.messages import receive, send
 from deepmirror.services.live.floor_engine import Close, Command, FloorEngine, Message, Said
+from deepmirror.services.live.session import share_the_interpreter
 
 GONE = "The camera's work ended unexpectedly; what was filmed until then is kept."
 
@@ -112,6 +113,7 @@ def floor_command(open_camera: OpenCamera) -> None:
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # what a library prints must not stand between messages
     lock = threading.Lock()
+    share_the_interpreter()
 
     def say(message: Message) -> None:
         with lock, suppress(OSError):

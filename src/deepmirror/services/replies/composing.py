@@ -55,7 +55,7 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         coach=coach,
         imperial=imperial,
         date=date,
-        table=rep_table(analysis, [c.measure for c in corrections if c.chosen]),
+        table=measure_table(analysis, [c.measure for c in corrections if c.chosen]),
     )
 
 
@@ -79,7 +79,7 @@ def _unable(analysis: Analysis) -> list[str]:
     return list(dict.fromkeys(f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows))[:2]
 
 
-def rep_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
+def measure_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
     """Rep by rep: its own tempo, and the numbers that the chosen corrections speak of."""
     imperial = analysis.brief.file.client.imperial
     units = {f.measure: (f.title, bare_unit(f.unit)) for f in analysis.judgement.findings}
@@ -99,6 +99,11 @@ def _facts(analysis: Analysis) -> str:
     if scene.reps:
         facts.append(f"first rep {digits(scene.reps[0])} s")
     return " · ".join(facts)
+
+
+def finding_correction(analysis: Analysis, code: str) -> Correction:
+    """The correction a finding would become, whether it is among the ones to send or not."""
+    return _correction(analysis, next(f for f in analysis.judgement.findings if f.code == code), True, [])
 
 
 def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[FollowUp]) -> Correction:

@@ -7,8 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from deepmirror.core.measures.table import MEASURES
-from deepmirror.core.uncertain_value import bare_unit, counted, with_unit
-from deepmirror.judge.findings import describe_band, unsided
+from deepmirror.core.uncertain_value import bare_unit, counted, describe_band, with_unit
+from deepmirror.judge.findings import unsided
 from deepmirror.judge.records import Finding
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.follow_up import number_words

@@ -7,9 +7,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.review import Observed, Review
+from deepmirror.services.replies.why_page import why_page, why_picture
 from deepmirror.ui.context import WindowContext
-from deepmirror.ui.jobs import Job
+from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.why_dialog import CauseShown, WhyDialog
 
 
 class FilmController(QObject):
@@ -94,6 +96,19 @@ class FilmController(QObject):
         self.measured.emit(film_id)
         if review is not None and review.film_id == film_id:
             self.open(film_id, stay=True)
+
+    def why(self, code: str) -> None:
+        """Open the page that answers why a finding of the open film is said; its picture follows."""
+        review = self._window.review
+        if review is None or review.analysis is None:
+            return
+        page = why_page(review.analysis, code)
+        causes = [CauseShown(**vars(c)) for c in page.causes]
+        dialog = WhyDialog(page.title, page.why, page.seen, page.asked, causes, page.change, self._window)
+        job = Job(tr("Drawing the picture"), lambda _: to_image(why_picture(review, code)), dialog)
+        job.done.connect(dialog.show_picture)
+        job.start(self._window.pictures)
+        self._window.open_dialog(dialog)
 
     def measure_open(self) -> None:
         """Look at the open film, or only follow its points when they alone changed."""

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.clients.client_deletion import delete_client, what_goes
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.program.settings import Settings, keep_settings, settings_of
+from deepmirror.services.program.whole_copy import copy_in, copy_out
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
@@ -38,6 +41,33 @@ class SettingsController(QObject):
             return
         moved = (new.inbox, new.outbox) != (old.inbox, old.outbox)
         self._window.show_status(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
+
+    def ask_copy_out(self) -> None:
+        """Choose where the whole library is written to."""
+        name = f"deep-mirror-{self._window.library.now():%Y-%m-%d}.zip"
+        path, _ = QFileDialog.getSaveFileName(self._window, tr("Write the whole library into one file"), name, tr("Libraries (*.zip)"))
+        if path:
+            self.copy_out(Path(path))
+
+    def copy_out(self, path: Path) -> None:
+        """Write the whole library into one file, in the background."""
+        library = self._window.library
+        job = Job(tr("Writing the library"), lambda progress: copy_out(library, path, progress), self)
+        job.done.connect(self._window.show_status)
+        self._window.run_job(job, self._window.pictures, on_show=True)
+
+    def ask_copy_in(self) -> None:
+        """Choose such a file, and an empty folder."""
+        file, _ = QFileDialog.getOpenFileName(self._window, tr("A library in one file"), "", tr("Libraries (*.zip)"))
+        folder = QFileDialog.getExistingDirectory(self._window, tr("An empty folder for it")) if file else ""
+        if folder:
+            self.copy_in(Path(file), Path(folder))
+
+    def copy_in(self, file: Path, folder: Path) -> None:
+        """Make a library of such a file, in the background; the one that is open stays."""
+        job = Job(tr("Reading the library"), lambda progress: copy_in(file, folder, progress), self)
+        job.done.connect(self._window.show_status)
+        self._window.run_job(job, self._window.pictures, on_show=True)
 
     def delete_client(self) -> None:
         """Ask whether the client on show and everything of hers shall go, listing it."""

@@ -30,6 +30,9 @@ QPushButton:focus {{ border: 2px solid {t.COPPER}; padding: 5px 13px; }}
 QPushButton:disabled {{ color: #a89e90; }}
 QPushButton#accent {{ background: {t.COPPER}; color: white; border-color: {t.COPPER}; font-weight: 700; }}
 QPushButton#accent:disabled {{ background: #d9c4b4; border-color: #d9c4b4; color: {t.BONE}; }}
+QPushButton#small {{ padding: 1px 8px; font-size: 13px; }}
+QPushButton#fold {{ border: none; background: transparent; text-align: left; padding: 3px 0; color: {t.TEXT_DIM}; font-weight: 700; }}
+QPushButton#fold:hover {{ color: {t.COPPER}; }}
 QWidget#stage QPushButton {{ background: {t.INK_SOFT}; color: {t.STAGE_TEXT}; border-color: #4a413b; }}
 QWidget#stage QPushButton:checked {{ background: {t.COPPER}; border-color: {t.COPPER}; }}
 QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox, QSpinBox, QDateEdit {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 4px; padding: 4px 6px; selection-background-color: {t.TEAL}; }}
@@ -42,6 +45,9 @@ QSlider::sub-page:horizontal {{ background: {t.TEAL}; border-radius: 2px; }}
 QSlider::handle:horizontal {{ width: 12px; margin: -6px 0; border-radius: 6px; background: {t.COPPER}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; }}
 QScrollBar::handle:vertical {{ background: #cfc2ac; border-radius: 5px; min-height: 28px; }}
+QScrollBar:horizontal {{ background: transparent; height: 10px; }}
+QScrollBar::handle:horizontal {{ background: #cfc2ac; border-radius: 5px; min-width: 28px; }}
+QScrollBar::add-line:horizontal, QScrollBar::sub-line:horizontal, QScrollBar::add-page:horizontal, QScrollBar::sub-page:horizontal {{ width: 0; background: transparent; }}
 QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical, QScrollBar::add-page:vertical, QScrollBar::sub-page:vertical {{ height: 0; background: transparent; }}
 QComboBox QAbstractItemView {{ background: {t.PAPER}; selection-background-color: {t.TEAL}; selection-color: white; }}
 QScrollArea {{ border: none; background: transparent; }}
@@ -50,6 +56,9 @@ QTableWidget {{ gridline-color: {t.PAPER_LINE}; selection-background-color: #ead
 QListView::item:selected, QListWidget::item:selected {{ background: #eadfcb; color: {t.TEXT}; }}
 QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QHeaderView::section {{ background: {t.BONE}; color: {t.TEXT_DIM}; border: none; border-bottom: 1px solid {t.PAPER_LINE}; padding: 3px 6px; font-weight: 700; }}
+QTableWidget#reps {{ border: none; border-bottom: 1px solid {t.PAPER_LINE}; border-radius: 0; }}
+QTableWidget#reps QHeaderView::section {{ font-size: 13px; padding: 1px 4px 1px 12px; font-weight: 400; }}
+QTableWidget#reps QTableCornerButton::section {{ background: {t.BONE}; border: none; border-bottom: 1px solid {t.PAPER_LINE}; }}
 QListWidget#plain {{ background: transparent; border: none; }}
 QFrame#card {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 8px; }}
 QFrame#card[picked="true"] {{ border: 2px solid {t.COPPER}; }}

@@ -2,32 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from deepmirror.core.uncertain_value import Verdict
+from deepmirror.core.uncertain_value import Band, Verdict
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.target_scale import TargetScale
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
 
 
 @dataclass(frozen=True)
 class Card:
-    """What one card says: a verdict, a title, a line of numbers, and the chain behind them."""
+    """What one card says: a verdict, a title, a line of numbers, a cue; the number against its target, to be drawn to scale; and lines
+    that unfold. asks_why: a page answers for it."""
 
     key: str
     verdict: Verdict
     title: str
     line: str
     chain: tuple[str, ...] = ()
+    cue: str = ""
+    scale: tuple[float, float, Band] | None = None  # value, u, target
+    asks_why: bool = False
 
 
 class FindingCard(QFrame):
-    """One finding: click or Enter to go to its frame and unfold why it is said."""
+    """One finding in three lines: click or Enter to go to its frame; "Why?" opens the page that answers."""
 
     picked = pyqtSignal(str)
+    why_wanted = pyqtSignal(str)
 
     def __init__(self, card: Card, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -50,11 +58,27 @@ class FindingCard(QFrame):
         top.setSpacing(9)
         top.addWidget(VerdictMark(card.verdict), 0, Qt.AlignmentFlag.AlignTop)
         top.addWidget(title, 1)
+        self.ask: QPushButton | None = None
+        if card.asks_why:
+            self.ask = QPushButton(tr("Why?"))
+            self.ask.setObjectName("small")
+            self.ask.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self.ask.setAccessibleName(tr("Why: {title}", title=card.title))
+            self.ask.clicked.connect(lambda: self.why_wanted.emit(self.key))
+            top.addWidget(self.ask, 0, Qt.AlignmentFlag.AlignTop)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 9, 12, 9)
-        layout.setSpacing(3)
+        layout.setContentsMargins(12, 8, 10, 8)
+        layout.setSpacing(2)
         layout.addLayout(top)
         layout.addWidget(line)
+        if card.scale is not None:
+            value, u, band = card.scale
+            layout.addWidget(TargetScale(value, u, band, card.line))
+        if card.cue:
+            cue = PlainLabel(f"“{card.cue}”")
+            cue.setWordWrap(True)
+            cue.setObjectName("cue")
+            layout.addWidget(cue)
         layout.addWidget(self.why)
 
     def set_picked(self, on: bool) -> None:
@@ -86,3 +110,31 @@ def check_row(verdict: Verdict, words: str) -> QWidget:
     layout.addWidget(VerdictMark(verdict), 0, Qt.AlignmentFlag.AlignTop)
     layout.addWidget(label, 1)
     return row
+
+
+class Folded(QWidget):
+    """One line that opens: how many, and what they are."""
+
+    def __init__(self, title: str, rows: Sequence[QWidget], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.button = QPushButton()
+        self.button.setObjectName("fold")
+        self.button.setCheckable(True)
+        self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._title, self._inside = title, QWidget()
+        column = QVBoxLayout(self._inside)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        for row in rows:
+            column.addWidget(row)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        layout.addWidget(self.button)
+        layout.addWidget(self._inside)
+        self.button.toggled.connect(self._fold)
+        self._fold(False)
+
+    def _fold(self, open_: bool) -> None:
+        self.button.setText(("▾  " if open_ else "▸  ") + self._title)
+        self._inside.setVisible(open_)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from html import escape
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QLabel, QLayout, QMessageBox, QScrollArea, QWidget
 
 
@@ -36,6 +36,25 @@ def heading(words: str) -> QLabel:
     label.setObjectName("heading")
     label.setWordWrap(True)
     return label
+
+
+class Paper(QWidget):
+    """The inside of a panel that scrolls: as high as its words need at its width. Qt would rather squeeze wrapped lines than scroll."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("paper")
+
+    def event(self, event: QEvent | None) -> bool:
+        done = super().event(event)
+        if event is not None and event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize):
+            layout = self.layout()
+            if layout is not None:
+                layout.invalidate()
+                needs = max(layout.totalHeightForWidth(self.width()), layout.totalMinimumSize().height())
+                if needs != self.minimumHeight():
+                    self.setMinimumHeight(needs)
+        return done
 
 
 def vertical_scroll_area(inside: QWidget) -> QScrollArea:

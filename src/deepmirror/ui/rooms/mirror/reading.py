@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.core.measures.foot_measures import CLOCK_HOUR_DEG
 from deepmirror.core.measures.spec import MeasureSpec
@@ -11,13 +11,15 @@ from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import digits, time_under_tension_s
 from deepmirror.core.motion.time_normalisation import Change
-from deepmirror.core.uncertain_value import Value, Verdict, with_unit
-from deepmirror.services.films.analysis import Analysis
+from deepmirror.core.uncertain_value import Value, Verdict, bare_unit, counted, describe_band, with_unit
+from deepmirror.services.films.analysis import Analysis, Finding, Judgement
 from deepmirror.services.films.follow_up import FollowUp
 from deepmirror.services.films.reference_marks import still_wanted
+from deepmirror.services.films.rep_table import Cell, MeasureRow, rep_table
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.findings import Card, FindingCard, check_row
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, heading, vertical_scroll_area
+from deepmirror.ui.widgets.findings import Card, FindingCard, Folded, check_row
+from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, clear_layout, heading, vertical_scroll_area
+from deepmirror.ui.widgets.rep_table_view import RepTableView, ShownCell, ShownRow
 
 MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
@@ -36,6 +38,9 @@ class ReadingPanel(QWidget):
     """Findings in order, what held, what cannot be told, and the numbers of the rep under the playhead."""
 
     finding_picked = pyqtSignal(str)
+    why_wanted = pyqtSignal(str)
+    film_wanted = pyqtSignal()
+    number_picked = pyqtSignal(str, int)  # a measure, and a rep from 1
     watch_picked = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -43,15 +48,22 @@ class ReadingPanel(QWidget):
         self.cards: dict[str, FindingCard] = {}
         self._rep_number: int | None = None
         self._number_labels: dict[str, QLabel] = {}
-        self._inside = QWidget()
-        self._inside.setObjectName("paper")
+        self._inside = Paper()
         self._column = QVBoxLayout(self._inside)
-        self._column.setContentsMargins(16, 12, 12, 16)
+        self._column.setContentsMargins(12, 10, 10, 16)
         self._column.setSpacing(8)
         scroll = vertical_scroll_area(self._inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(scroll)
+        layout.setSpacing(0)
+        self.head = heading("")
+        self.head.setContentsMargins(12, 10, 8, 4)
+        self.table = RepTableView()
+        self.table.picked.connect(self.number_picked)
+        self.table.hide()
+        layout.addWidget(self.head)
+        layout.addWidget(self.table)
+        layout.addWidget(scroll, 1)
         self._watch = QVBoxLayout()
         self._ghost: QLabel | None = None
         self._numbers: QGridLayout | None = None
@@ -61,6 +73,9 @@ class ReadingPanel(QWidget):
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
         self._number_labels = {}
+        self.head.setText("")
+        self.head.setVisible(False)
+        self.table.hide()
         clear_layout(self._column)
 
     def show_missing(self, problem: str, observed: bool) -> None:
@@ -82,7 +97,9 @@ class ReadingPanel(QWidget):
         asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
         bouts = [tr("in {count} parts with a rest between", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
         words = tr("{reps} reps, {seconds:.1f} s under load", reps=len(reps), seconds=time_under_tension_s(reps))
-        self._column.addWidget(heading(", ".join([words, *bouts, *asked])))
+        self.head.setText(", ".join([words, *bouts, *asked]))
+        self.head.setVisible(True)
+        self._show_table(analysis)
         if judgement.breakdown is not None:
             rep, how = judgement.breakdown
             words = tr(
@@ -98,32 +115,15 @@ class ReadingPanel(QWidget):
         self._watch = QVBoxLayout()
         self._column.addLayout(self._watch)
         for finding in judgement.findings:
-            words = f"Rep {', '.join(map(str, finding.reps))}: " if finding.reps else ""
-            line = f"{words}{with_unit(f'{finding.value:.1f} ± {finding.u:.1f}', finding.unit)}"
-            chain = (*finding.chain, f"likely: {finding.causes[0]}", f"cue: “{finding.cue}”")
-            card = FindingCard(Card(finding.code, Verdict.OFF, finding.title, line, chain))
+            card = FindingCard(_card(finding))
             card.picked.connect(self.finding_picked)
+            card.why_wanted.connect(self.why_wanted)
             self.cards[finding.code] = card
             self._column.addWidget(card)
         if not judgement.findings:
             self._column.addWidget(PlainLabel(tr("Nothing is off that this film can show.")))
-        held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE) and c.praised]
-        if held:
-            self._column.addWidget(heading(tr("Held")))
-            # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
-            surest = {c.held: c.verdict for c in sorted(held, key=lambda c: c.verdict is Verdict.BORDERLINE)}
-            for words, verdict in surest.items():
-                near = " (close to the edge)" if verdict is Verdict.BORDERLINE else ""
-                self._column.addWidget(check_row(verdict, words.rstrip(".") + near))
-        wanted = still_wanted(analysis.brief.file, analysis.movement)
-        if wanted:
-            self._column.addWidget(heading(tr("Place a mark to measure")))
-            for words in wanted:
-                self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
-        if judgement.unmeasurable:
-            self._column.addWidget(heading(tr("This film cannot tell")))
-            for words in dict.fromkeys(f"{row.title}: {row.reason}. {row.advice.words}" for row in judgement.unmeasurable):
-                self._column.addWidget(check_row(Verdict.CANNOT_TELL, words))
+        self._show_held(judgement)
+        self._show_lacks(analysis)
         self._ghost = PlainLabel()
         self._ghost.setWordWrap(True)
         self._ghost.setObjectName("dim")
@@ -136,6 +136,49 @@ class ReadingPanel(QWidget):
         self._numbers.setColumnStretch(0, 1)
         self._column.addLayout(self._numbers)
         self._column.addStretch(1)
+
+    def _show_table(self, analysis: Analysis) -> None:
+        """The main numbers, rep by rep."""
+        found = rep_table(analysis)
+        rows = []
+        for row in found.rows:
+            cells = [_shown_cell(row, cell) for cell in row.cells]
+            rows.append(ShownRow(row.measure, f"{tr(row.title)}{', ' + row.unit if row.unit else ''}", tuple(cells)))
+        self.table.show_rows(tuple(rows), found.verdicts, tr("Rep as a whole"))
+
+    def _show_held(self, judgement: Judgement) -> None:
+        """What was well, in one line that opens."""
+        held = [c for c in judgement.checks if c.verdict in (Verdict.WITHIN, Verdict.BORDERLINE) and c.praised]
+        # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
+        surest = {c.held: c.verdict for c in sorted(held, key=lambda c: c.verdict is Verdict.BORDERLINE)}
+        near = tr(" (close to the edge)")
+        rows = [check_row(v, words.rstrip(".") + (near if v is Verdict.BORDERLINE else "")) for words, v in surest.items()]
+        if rows:
+            self._column.addWidget(Folded(tr("Held: {count}", count=len(rows)), rows))
+
+    def _show_lacks(self, analysis: Analysis) -> None:
+        """What this film cannot tell, by what would tell it."""
+        wanted = still_wanted(analysis.brief.file, analysis.movement)
+        if wanted:
+            rows = [check_row(Verdict.CANNOT_TELL, words) for words in wanted]
+            self._column.addWidget(Folded(tr("A mark would tell more: {count}", count=len(rows)), rows))
+        groups: dict[str, list[str]] = {}
+        filmed = False
+        for lack in analysis.judgement.unmeasurable:
+            title = lack.title or lack.reason
+            groups.setdefault(lack.advice.words, []).append(f"{title}: {lack.reason}" if lack.title else title)
+            filmed |= lack.advice.new_film
+        rows = []
+        for advice, lacks in groups.items():
+            rows += [_advice(advice), *(check_row(Verdict.CANNOT_TELL, words) for words in dict.fromkeys(lacks))]
+        if filmed:
+            ask = QPushButton(tr("Ask for a new film (W)"))
+            ask.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            ask.clicked.connect(self.film_wanted)
+            rows.append(ask)
+        if groups:
+            count = sum(len(dict.fromkeys(lacks)) for lacks in groups.values())
+            self._column.addWidget(Folded(tr("This film cannot tell: {count}", count=count), rows))
 
     def show_watched(self, rows: list[FollowUp], history: dict[int, list[str]], picked: int) -> None:
         """Corrections sent before, and what this film says of each; the picked one shows its history."""
@@ -169,6 +212,7 @@ class ReadingPanel(QWidget):
 
     def show_rep(self, rep: Rep | None, values: dict[str, Value]) -> None:
         """Numbers of the rep under the playhead."""
+        self.table.mark_rep(rep.number if rep else None)
         if self._numbers is None or self._rep_title is None or (rep.number if rep else None) == self._rep_number:
             return
         self._rep_number = rep.number if rep else None
@@ -196,6 +240,32 @@ class ReadingPanel(QWidget):
         """Unfold one finding and fold the others."""
         for key, card in self.cards.items():
             card.set_picked(key == code)
+
+
+def _card(finding: Finding) -> Card:
+    """Three lines: what; how much, against what; the cue."""
+    bare, counted_as = bare_unit(finding.unit), counted(finding.unit)
+    number = with_unit(f"{finding.value:.1f} ± {finding.u:.1f}", bare) + (f" {counted_as}" if counted_as else "")
+    asked = with_unit(describe_band(finding.target), bare)
+    where = tr("rep {reps}", reps=", ".join(map(str, finding.reps))) + ": " if finding.reps else ""
+    line = tr("{where}{number}, asked {asked}", where=where, number=number, asked=asked)
+    scale = (finding.value, finding.u, finding.target)
+    return Card(finding.code, Verdict.OFF, finding.title, line[:1].upper() + line[1:], (), finding.cue, scale, asks_why=True)
+
+
+def _shown_cell(row: MeasureRow, cell: Cell) -> ShownCell:
+    if cell.value is None:
+        return ShownCell("–" if cell.verdict is None else "", "", cell.verdict)
+    doubt = f"±{cell.value.u:.{row.places}f}" if cell.value.u else ""
+    return ShownCell(f"{round(cell.value.value, row.places) + 0.0:.{row.places}f}", doubt, cell.verdict)
+
+
+def _advice(words: str) -> QLabel:
+    """What would tell it, above what it would tell."""
+    label = PlainLabel(words)
+    label.setWordWrap(True)
+    label.setObjectName("dim")
+    return label
 
 
 def _number_words(spec: MeasureSpec, value: Value) -> str:

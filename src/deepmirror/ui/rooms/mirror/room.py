@@ -21,6 +21,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.services.films.film_library import FilmState
 from deepmirror.services.films.ghost import GhostMaker, ghosts_of
+from deepmirror.services.films.rep_table import moment, series_of
 from deepmirror.services.films.review import Analysis, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
@@ -45,6 +46,8 @@ class MirrorRoom(QWidget):
     wants_reply = pyqtSignal()
     edited = pyqtSignal()
     complained = pyqtSignal(str)
+    wants_why = pyqtSignal(str)
+    wants_film = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -80,6 +83,9 @@ class MirrorRoom(QWidget):
         column.addWidget(self.ribbon)
         self.reading = ReadingPanel()
         self.reading.finding_picked.connect(self.go_to_finding)
+        self.reading.why_wanted.connect(self.wants_why)
+        self.reading.film_wanted.connect(self.wants_film)
+        self.reading.number_picked.connect(self.go_to_number)
         self.placing = PlacingPanel()
         self.annotator = Annotator(self.film, self.placing, self)
         self.annotator.changed.connect(self._redraw)
@@ -90,7 +96,7 @@ class MirrorRoom(QWidget):
         self.paper = QStackedWidget()
         self.paper.addWidget(self.reading)
         self.paper.addWidget(self.placing)
-        self.paper.setFixedWidth(372)
+        self.paper.setFixedWidth(448)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -358,6 +364,17 @@ class MirrorRoom(QWidget):
                 self.pause()
                 self.reading.pick(code)
                 self.seek(self.review.film.frame_at(finding.time_s))
+
+    def go_to_number(self, measure: str, rep: int) -> None:
+        """Go to the frame that shows a measure of a rep, with the curve it is read from; to its turn-round where no measure is said."""
+        analysis = self.review.analysis if self.review is not None else None
+        if self.review is None or analysis is None:
+            return
+        self.pause()
+        when = moment(analysis, measure, rep) if measure else analysis.scene.reps[rep - 1].bottom_s
+        if measure and self.signal.choose(series_of(measure)):
+            self._show_signal()
+        self.seek(self.review.film.frame_at(when))
 
     def toggle_placing(self) -> None:
         """Start or stop placing points."""

@@ -26,3 +26,10 @@ class SignalChoice(QComboBox):
         for name in names:
             self.addItem(tr(series_title(name)), name)
         self.setCurrentIndex(max(self.findData(chosen), 0))
+
+    def choose(self, name: str | None) -> bool:
+        """Choose an angle; False where it is not offered."""
+        at = self.findData(name) if name is not None else -1
+        if at >= 0:
+            self.setCurrentIndex(at)
+        return at >= 0
