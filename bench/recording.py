@@ -54,7 +54,7 @@ for shot in camera.shots():
 
 def kills(times: int) -> None:
     """Kill so many recordings; the totals."""
-    missing, unreadable, unlogged = [], 0, 0
+    missing, unreadable, unlogged, nothing = list[float](), 0, 0, 0
     with tempfile.TemporaryDirectory() as place:
         library = FilmLibrary(Path(place) / "library")
         fill_demo(library)
@@ -74,15 +74,23 @@ def kills(times: int) -> None:
                 child.send_signal(signal.SIGKILL)
                 ran = time.monotonic() - begun
             try:
-                (record,) = recover(library)
+                found = recover(library)
+                if not found.films:
+                    nothing += not found.refused
+                    unreadable += bool(found.refused)
+                    print(f"killed after {lives:.2f} s: {found.refused or 'nothing was on the disk yet'}")
+                    continue
+                (record,) = found.films
                 with Film(record.path) as film:
                     missing.append(ran - float(film.times[-1]))
                 unlogged += library.store.training.done_of_film(record.id) is None
-            except (DeepMirrorError, ValueError) as error:
+            except DeepMirrorError as error:
                 unreadable += 1
-                print(f"after {lives:.2f} s: {error}")
+                print(f"killed after {lives:.2f} s: {error}")
         library.close()
-    print(f"killed {times} times: {unreadable} films do not open, {unlogged} sets are not in the log")
+    print(
+        f"killed {times} times: {unreadable} films do not open, {unlogged} sets are not in the log, {nothing} had nothing on the disk yet"
+    )
     print(f"missing at the end: median {np.median(missing):.2f} s, most {max(missing):.2f} s")
 
 

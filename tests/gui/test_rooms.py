@@ -121,9 +121,13 @@ def test_the_table_of_reps_is_there_and_leads_to_the_frame(window: MainWindow, q
 
 def test_what_held_and_what_cannot_be_told_open_from_a_line(window: MainWindow, qtbot: QtBot) -> None:
     open_film(window, qtbot, "Bram")
-    shown = [f for f in window.mirror.reading.findChildren(Folded) if f.isVisibleTo(window)]
-    folds = {f.button.text().split("  ")[1].split(":")[0]: f for f in shown}
-    assert {"Held", "This film cannot tell"} <= set(folds)
+
+    def lines() -> dict[str, Folded]:
+        shown = [f for f in window.mirror.reading.findChildren(Folded) if f.isVisibleTo(window)]
+        return {f.button.text().split("  ")[1].split(":")[0]: f for f in shown}
+
+    qtbot.waitUntil(lambda: {"Held", "This film cannot tell"} <= set(lines()), timeout=PATIENCE)
+    folds = lines()
     rows = folds["Held"].findChildren(VerdictMark)
     assert rows and not rows[0].isVisibleTo(window)
     qtbot.mouseClick(folds["Held"].button, Qt.MouseButton.LeftButton)

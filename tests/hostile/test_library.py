@@ -37,8 +37,8 @@ PAST = Path(__file__).parent.parent / "data" / "library-0002.db"
 
 
 def test_killed_at_any_step_nothing_is_lost_doubled_or_left_over() -> None:
-    """Real services in forked processes that end themselves at every thirteenth step; all steps are run by bench/hostile.py."""
-    done = subprocess.run([sys.executable, "-m", "bench.kills", "--every", "13"], capture_output=True, text=True, check=False)
+    """Real services in forked processes that end themselves at every twenty-third step; all steps are run by bench/hostile.py."""
+    done = subprocess.run([sys.executable, "-m", "bench.kills", "--every", "23"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
     assert int(done.stdout.split()[-2]) >= 18, done.stdout
 

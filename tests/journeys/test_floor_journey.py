@@ -31,7 +31,7 @@ SIMULATED = CameraChoice("simulated", "simulated camera")
 @pytest.fixture
 def window(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary, short_film: Path) -> Iterator[MainWindow]:
     apply_theme(qapp)
-    film = lambda choice, take: FloorHere(SimulatedCamera([short_film] * 3, rest_s=4.0, before_s=2.0, speed=0.6), take)
+    film = lambda choice, take: FloorHere(SimulatedCamera([short_film] * 3, rest_s=3.0, before_s=1.5, speed=0.8), take)
     demo = DemoSession("Tove Lindqvist", "back_squat", "side-left", "", SIMULATED)
     window = MainWindow(demo_library, cameras=Cameras(lambda: [SIMULATED], film, demo))
     window.measured_in_test = []  # type: ignore[attr-defined]

@@ -59,7 +59,7 @@ def test_what_a_killed_program_leaves_plays_up_to_the_last_second(tmp_path: Path
     recorder.stop()
     with Film(tmp_path / "cut.mp4") as film:
         assert 150 - len(film.times) <= RATE and bar_of(film.picture(len(film.times) - 1)) == (len(film.times) - 1) % 100
-    torn = (tmp_path / "cut.mp4").read_bytes()
+    torn = (tmp_path / "set.mp4").read_bytes()
     for share in (0.35, 0.6, 0.85):  # and torn anywhere
         (tmp_path / "torn.mp4").write_bytes(torn[: int(len(torn) * share)])
         with Film(tmp_path / "torn.mp4") as film:

@@ -131,9 +131,16 @@ def test_what_was_recorded_when_the_program_was_killed_is_taken_in_at_the_next_s
     _, ready = recording(demo_library, "Tove", lifted[1])
     never = session_of(demo_library, "Bram").get_ready(session_of(demo_library, "Bram").planned[0])
     films = len(demo_library.films())
-    assert [r.movement for r in recover(demo_library)] == ["back_squat"] and len(demo_library.films()) == films + 1
+    torn = ready.film.with_name("torn.mp4")
+    torn.write_bytes(b"no film" * 4000)
+    torn.with_suffix(".json").write_bytes(ready.film.with_suffix(".json").read_bytes())
+    found = recover(demo_library)
+    assert len(found.refused) == 1 and "could not be taken in" in found.refused[0] and torn.exists(), "what cannot be read is kept and told"
+    torn.unlink()
+    torn.with_suffix(".json").unlink()
+    assert [r.movement for r in found.films] == ["back_squat"] and len(demo_library.films()) == films + 1
     assert not never.film.with_suffix(".json").exists() and not ready.film.exists()
-    assert recover(demo_library) == []
+    assert recover(demo_library).films == []
 
 
 RECORD = """
@@ -161,7 +168,7 @@ def test_killed_while_it_records_the_film_plays_up_to_the_last_second(
         time.sleep(2.6)
         process.send_signal(signal.SIGKILL)
         ran_s = time.monotonic() - begun
-    (record,) = recover(demo_library)
+    (record,) = recover(demo_library).films
     with Film(record.path) as film:
         assert film.times[-1] > ran_s - 1.3, "a second, and what starting the camera took"
     done = demo_library.store.training.done_of_film(record.id)

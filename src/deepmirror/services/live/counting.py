@@ -19,7 +19,7 @@ Array = NDArray[np.float64]
 
 WINDOW_S = 40.0  # how far back is looked at each time: longer than a slow rep and its neighbours; our own choice
 CUTOFF_S = 1.0  # between two choices of the smoothing, which take as long as the rest; our own choice
-SETTLED_S = 0.12  # a rep's end this far in the past no longer moves by what comes; our own choice
+SETTLED_S = 0.08  # a rep's end this far in the past no longer moves by what comes; our own choice
 STALE_S = 1.5  # what was no rep for so long after it ended is none; our own choice
 SAME_REP_S = 0.3  # a rep found again a little elsewhere is the one that was told; our own choice
 BACK_SHARE, BACK_OF_HALVES = 0.6, 0.8  # of its way a rep must have gone back to have ended; with half reps inside; our own choice

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -29,7 +28,7 @@ from deepmirror.store.training import DoneRecord
 Picture = NDArray[np.uint8]
 
 WARM_UP, WORK = "warmup", "work"
-ALREADY = "in the library already"
+NOTHING_BYTES = 8000  # a recording no longer than this is its header: it was killed before its first half second
 
 
 @dataclass(frozen=True)
@@ -240,8 +239,7 @@ def take_recording(library: FilmLibrary, film: Path) -> FilmRecord:
     if done is not None:
         side = {"side": now["side"]} if now["side"] != "both" else {}
         library.store.training.renew_done(done.id, kind=now["kind"], rest_s=now["rest_s"], **side)
-    for path in (film, beside):
-        path.unlink(missing_ok=True)
+    _let_go(film)
     return library.store.film(record.id)
 
 
@@ -250,25 +248,35 @@ def unfinished(library: FilmLibrary) -> bool:
     return not library.read_only and any(recordings_folder(library).glob("*.json"))
 
 
-def recover(library: FilmLibrary, note: Callable[[DeepMirrorError], object] = lambda _: None) -> list[FilmRecord]:
+@dataclass(frozen=True)
+class Recovered:
+    """What became of recordings a killed program left: those taken in, and a sentence for each that could not be."""
+
+    films: list[FilmRecord]
+    refused: list[str]
+
+
+def recover(library: FilmLibrary) -> Recovered:
     """Sets that were being recorded when the program was killed: into the library and the log. What was never begun goes."""
-    out = []
+    out = Recovered([], [])
     folder = recordings_folder(library)
-    if library.read_only:
-        return []
-    for beside in sorted(folder.glob("*.json")):
+    for beside in sorted(folder.glob("*.json")) if not library.read_only else ():
         film = beside.with_suffix(".mp4")
-        if not film.exists() or film.stat().st_size == 0:
-            for path in (film, beside):
-                with suppress(OSError):
-                    path.unlink(missing_ok=True)
+        if not film.exists() or film.stat().st_size < NOTHING_BYTES:
+            _let_go(film)
             continue
         try:
-            out.append(take_recording(library, film))
+            out.films.append(take_recording(library, film))
         except DeepMirrorError as error:
             if error.details.get("film_id") is not None:  # it was killed between taking it in and letting it go
-                film.unlink(missing_ok=True)
-                beside.unlink(missing_ok=True)
+                _let_go(film)
             else:
-                note(error)
+                out.refused.append(f"A recorded set could not be taken in; it lies in {folder}. {error.sentence}")
     return out
+
+
+def _let_go(film: Path) -> None:
+    """Remove a recording and what stands beside it."""
+    for path in (film, film.with_suffix(".json")):
+        with suppress(OSError):
+            path.unlink(missing_ok=True)

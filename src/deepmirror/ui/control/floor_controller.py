@@ -13,8 +13,7 @@ from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.common.jobs import WORK_APART
-from deepmirror.services.films.film_library import FilmRecord
-from deepmirror.services.live.floor import FloorSession, PlannedSet, recover, unfinished
+from deepmirror.services.live.floor import FloorSession, PlannedSet, Recovered, recover, unfinished
 from deepmirror.services.live.floor_engine import (
     Begin,
     Begun,
@@ -93,12 +92,15 @@ class FloorController(QObject):
         job.done.connect(self._recovered)
         window.run_job(job, window.pictures)
 
-    def _recovered(self, records: list[FilmRecord]) -> None:
-        for record in records:
+    def _recovered(self, found: Recovered) -> None:
+        for record in found.films:
             self._window.measure_film(record.id)
-        if records:
+        if found.films:
             self._window.desk_room.refresh()
-            self._window.show_status(tr("{count} recorded sets were taken in that the program had not finished.", count=len(records)))
+            words = tr("{count} recorded sets were taken in that the program had not finished.", count=len(found.films))
+            self._window.show_status(words)
+        for sentence in found.refused:
+            self._window.show_error(sentence)
 
     def open(self, client_id: int | None = None) -> None:
         """Show the Floor with a client's session: the one asked for, the one on show, or the one whose plan is open."""

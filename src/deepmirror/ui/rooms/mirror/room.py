@@ -139,6 +139,7 @@ class MirrorRoom(QWidget):
         self.place_button.clicked.connect(self.toggle_placing)
         self.measure_button = QPushButton(tr("Measure now"))
         self.measure_button.clicked.connect(self.wants_measuring)
+        self.measure_button.hide()  # there is room for it where there is no curve to choose
         self.reply_button = QPushButton(tr("Compose the reply"))
         self.reply_button.clicked.connect(self.wants_reply)
         self.where = PlainLabel()
@@ -183,6 +184,9 @@ class MirrorRoom(QWidget):
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
+        first, then = (self.signal, self.measure_button) if analysis is None else (self.measure_button, self.signal)
+        first.hide()  # before the other comes: both at once would make the window grow
+        then.show()  # once there are numbers, M measures anew
         if analysis is None:
             self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
