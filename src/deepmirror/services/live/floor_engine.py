@@ -25,6 +25,7 @@ from deepmirror.media.film import FilmFacts
 from deepmirror.media.recorder import PRE_ROLL_S, Recorder, room_left
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.pose_tracker import QUICK
+from deepmirror.services.common.memory import give_back
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.framing import Framing, framing_of
@@ -349,6 +350,7 @@ class FloorEngine:
             self._say(Recorded(film.path, len(film.times)))
         except DeepMirrorError as error:
             self._say(Said(error.sentence))
+        give_back()
 
 
 def told_of(analysis: Analysis) -> Told:

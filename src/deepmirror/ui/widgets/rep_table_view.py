@@ -115,10 +115,7 @@ class RepTableView(QTableWidget):
         for j in range(self.columnCount()):
             item = self.horizontalHeaderItem(j)
             if item is not None:
-                font = QFont(self.font())
-                font.setBold(j + 1 == number)
-                item.setFont(font)
-                item.setForeground(QColor(t.COPPER if j + 1 == number else t.TEXT_DIM))
+                item.setText(f"▾ {j + 1}" if j + 1 == number else str(j + 1))
 
     def _pick(self, row: int, column: int) -> None:
         self.picked.emit(self._rows[row - 1].key if row else "", column + 1)
