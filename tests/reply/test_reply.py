@@ -16,15 +16,17 @@ from pypdf import PdfReader
 
 from deepmirror.errors import Cancelled
 from deepmirror.media.film import Film
+from deepmirror.media.writer import png
 from deepmirror.reply.draw import Overlay, angle_deg, draw, tag_box, zoom_box
 from deepmirror.reply.film import Caption, plan, web_vtt
 from deepmirror.reply.heads import head_circles
 from deepmirror.reply.model import Anchor, Reply, Stroke, anchor_for
+from deepmirror.reply.pdf import render_pdf
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.replies.composing import draft_reply
-from deepmirror.services.replies.rendering import correction_picture, export_reply, ghost_lines, source_of
+from deepmirror.services.replies.rendering import Drawer, PriorFilms, correction_picture, export_reply, ghost_lines, source_of
 from tests.conftest import DEMO, truth_of
 
 NAME = "bram_back_squat_side"
@@ -161,15 +163,16 @@ def test_findings_of_a_squat_say_what_is_build_and_what_would_change_it(analyses
         assert part in words
 
 
-def test_the_printed_page_is_one_page_and_says_everything(analyses: dict[str, Analysis], tmp_path: Path) -> None:
+def test_the_printed_page_is_one_page_and_says_everything(analyses: dict[str, Analysis]) -> None:
     """Read back by pypdf, which is not what wrote it."""
     analysis = analyses["yuna_calf_raise_side"]
     reply = draft_reply(analysis, "Yuna & Co <b>", coach="Marit", date="2026-03-02")
     for item in reply.corrections:
         item.chosen, item.why = True, item.why * 6
-    with Film(DEMO / "yuna_calf_raise_side.mp4") as film:
-        export_reply(film, analysis, reply, tmp_path, Progress())
-    reader = PdfReader(tmp_path / "reply.pdf")
+    with Film(DEMO / "yuna_calf_raise_side.mp4") as film, PriorFilms(None) as earlier:
+        drawer = Drawer(film, analysis, False, earlier)
+        stills = {item.code: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
+    reader = PdfReader(io.BytesIO(render_pdf(reply, stills)))
     assert len(reader.pages) == 1
     box = reader.pages[0].mediabox
     assert (round(float(box.width)), round(float(box.height))) == (595, 842)  # A4 is 210 x 297 mm: 595.28 x 841.89 points (ISO 216)
@@ -191,8 +194,6 @@ def test_the_printed_page_is_one_page_and_says_everything(analyses: dict[str, An
     }
     assert "2000" in str((reader.metadata or {}).get("/CreationDate"))  # a fixed date: the page tells nothing of the day it was made
     reply.imperial = True
-    from deepmirror.reply.pdf import render_pdf
-
     letter = PdfReader(io.BytesIO(render_pdf(reply, {}))).pages[0].mediabox
     assert (float(letter.width), float(letter.height)) == (612, 792)  # US letter: 8.5 x 11 in at 72 points
 

@@ -79,17 +79,20 @@ class Recorder:
         """True between start and stop."""
         return self._waiting is not None
 
-    def push(self, shot: Shot) -> None:
-        """Take a picture; it is written, or kept for a while in case a set begins."""
+    def push(self, shot: Shot) -> Kept:
+        """Take a picture; it is written, or kept for a while in case a set begins. Given back as it is kept: smaller than it came."""
         with self._lock:
             if self._waiting is not None:
                 behind = self._waiting.qsize() > WHOLE_AT_MOST
-                self._waiting.put(Kept(shot.number, shot.time_s, packed(shot.picture) if behind else yuv(shot.picture)))
+                kept = Kept(shot.number, shot.time_s, packed(shot.picture) if behind else yuv(shot.picture))
+                self._waiting.put(kept)
                 self._times.append(shot.time_s)
-                return
-            self._before.append(Kept(shot.number, shot.time_s, packed(shot.picture)))
+                return kept
+            kept = Kept(shot.number, shot.time_s, packed(shot.picture))
+            self._before.append(kept)
             while self._before[-1].time_s - self._before[0].time_s > self._pre_roll_s:
                 self._before.popleft()
+            return kept
 
     def start(self, path: Path) -> list[Kept]:
         """Begin a film with what was kept, which is given back. Raises RecordingFailed without room for it."""

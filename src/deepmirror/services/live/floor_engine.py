@@ -22,7 +22,7 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.media.camera import Camera, Shot
 from deepmirror.media.film import FilmFacts
-from deepmirror.media.recorder import PRE_ROLL_S, Recorder, room_left
+from deepmirror.media.recorder import PRE_ROLL_S, Kept, Recorder, room_left
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.pose_tracker import QUICK
 from deepmirror.services.common.memory import give_back
@@ -187,10 +187,10 @@ class FloorEngine:
         try:
             for shot in self._camera.shots():
                 with self._changed:  # so that what is recorded and what is counted begin with the same picture
-                    self._recorder.push(shot)
+                    kept = self._recorder.push(shot)
                     self._times.append(shot.time_s)
                     if self._set is not None:
-                        self._follow(self._set, shot)
+                        self._follow(self._set, kept)
                     else:
                         self._forget_oldest()
                     if shot.number % self._every == 0:
@@ -204,8 +204,8 @@ class FloorEngine:
                 self._camera_over = True
                 self._changed.notify_all()
 
-    def _follow(self, live: LiveSet, shot: Shot) -> None:
-        live.following.picture(shot.number - self._first, shot.time_s - self._times[0], lambda: shot.picture)
+    def _follow(self, live: LiveSet, kept: Kept) -> None:
+        live.following.picture(kept.number - self._first, kept.time_s - self._times[0], kept.picture)
 
     def _forget_oldest(self) -> None:
         while self._times[-1] - self._times[0] > PRE_ROLL_S:
