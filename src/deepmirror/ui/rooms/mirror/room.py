@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QSizePolicy,
-    QSlider,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -28,7 +26,7 @@ from deepmirror.ui.rooms.mirror.annotating import Annotator
 from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data
 from deepmirror.ui.rooms.mirror.placing import PlacingPanel
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
-from deepmirror.ui.rooms.mirror.signal_choice import SignalChoice
+from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
@@ -110,14 +108,8 @@ class MirrorRoom(QWidget):
         for key, words in VIEWS:
             self.view.addItem(tr(words), key)
         self.view.activated.connect(lambda: self.annotator.set_field(view=self.view.currentData()))
-        self.ghost_button, self.opacity = QPushButton(tr("Ghost")), QSlider(Qt.Orientation.Horizontal)
-        self.ghost_button.setCheckable(True)
+        self.ghost_button, self.opacity = ghost_controls()
         self.ghost_button.clicked.connect(self.toggle_ghost)
-        self.ghost_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.opacity.setRange(15, 100)
-        self.opacity.setValue(80)
-        self.opacity.setFixedWidth(70)
-        self.opacity.setAccessibleName(tr("How strongly the ghost is drawn"))
         self.opacity.valueChanged.connect(self._redraw)
         self.tempo = QLineEdit()
         self.tempo.setPlaceholderText(tr("tempo"))
@@ -132,29 +124,16 @@ class MirrorRoom(QWidget):
         row.addWidget(self.tempo)
         return row
 
-    def _build_transport(self) -> QHBoxLayout:
-        self.play_button, self.place_button = QPushButton(tr("Play")), QPushButton(tr("Place points"))
+    def _build_transport(self) -> TransportRow:
+        row = TransportRow()
+        self.play_button, self.place_button, self.signal, self.where = row.play_button, row.place_button, row.signal, row.where
         self.play_button.clicked.connect(self.play)
-        self.place_button.setCheckable(True)
         self.place_button.clicked.connect(self.toggle_placing)
-        self.measure_button = QPushButton(tr("Measure now"))
-        self.measure_button.clicked.connect(self.wants_measuring)
-        self.measure_button.hide()  # there is room for it where there is no curve to choose
-        self.reply_button = QPushButton(tr("Compose the reply"))
-        self.reply_button.clicked.connect(self.wants_reply)
-        self.where = PlainLabel()
-        for label in (self.where, self.title):  # what is long gives way to the buttons
-            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.signal = SignalChoice()
+        row.measure_button.clicked.connect(self.wants_measuring)
+        row.reply_button.clicked.connect(self.wants_reply)
         self.signal.activated.connect(self._show_signal)
-        row = QHBoxLayout()
-        row.addWidget(self.play_button)
-        row.addWidget(self.where, 1)
-        row.addWidget(self.signal)
-        for button in (self.place_button, self.measure_button, self.reply_button):
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            row.addWidget(button)
-        self.play_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # what is long gives way to the buttons
+        self.transport = row
         return row
 
     def show_review(self, review: Review) -> None:
@@ -184,9 +163,7 @@ class MirrorRoom(QWidget):
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
-        first, then = (self.signal, self.measure_button) if analysis is None else (self.measure_button, self.signal)
-        first.hide()  # before the other comes: both at once would make the window grow
-        then.show()  # once there are numbers, M measures anew
+        self.transport.show_for(analysis is not None)
         if analysis is None:
             self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
