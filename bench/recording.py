@@ -30,7 +30,7 @@ from deepmirror.errors import DeepMirrorError
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.live.floor import FloorSession, recover
+from deepmirror.services.live.floor import FloorSession, recover, unfinished
 from deepmirror.services.live.floor_engine import Close, FloorEngine, GetReady, Message, Over, Recorded, RepTold, Told
 from deepmirror.services.program.demo import fill_demo
 from deepmirror.standins.simulated_camera import SimulatedCamera
@@ -74,7 +74,7 @@ def kills(times: int) -> None:
                 child.send_signal(signal.SIGKILL)
                 ran = time.monotonic() - begun
             try:
-                found = recover(library)
+                found = recover(library, unfinished(library))
                 if not found.films:
                     nothing += not found.refused
                     unreadable += bool(found.refused)

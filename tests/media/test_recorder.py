@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import time
 from collections import namedtuple
 from pathlib import Path
 
@@ -80,6 +81,12 @@ def test_a_full_disk_is_told_before_and_after(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setattr(module._FragmentedFilm, "add", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
     for n in range(1, 5):
         recorder.push(shot(n))
+    deadline = time.monotonic() + 10
+    while not recorder.failed() and time.monotonic() < deadline:
+        time.sleep(0.01)
+    waits = recorder.behind()
+    recorder.push(shot(9))
+    assert recorder.behind() == waits, "what nobody writes does not pile up"
     with pytest.raises(RecordingFailed, match="No space left"):
         recorder.stop()
     assert recorder.failed()

@@ -6,17 +6,21 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from deepmirror.errors import LibraryError
+from deepmirror.media.camera import Shot
 from deepmirror.media.film import Film
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.live.floor import WARM_UP, WORK, FloorSession, SetDone, Told, recover, take_recording
+from deepmirror.services.live.floor import WARM_UP, WORK, FloorSession, SetDone, Told, recover, take_recording, unfinished
 from deepmirror.services.live.floor_engine import Begin, Begun, End, Framed, GetReady, Over, Preview, Recorded, RepTold, Said
 from deepmirror.services.live.floor_engine import Told as SetTold
+from deepmirror.services.live.floor_link import FloorHere
 from deepmirror.services.live.loop import Loop
+from deepmirror.standins.simulated_camera import SimulatedCamera
 from tests.services.floor_rig import Floor
 
 SQUAT = {"movement": "back_squat", "view": "side-left", "client": {"stature_cm": 168}, "tempo": "2-0-1-0"}
@@ -64,10 +68,34 @@ def test_a_brief_that_is_none_is_told_and_the_key_does_nothing(short_film: Path,
     floor = Floor([short_film], before_s=20.0)
     floor.link.command(GetReady(SQUAT | {"view": "from above"}, tmp_path / "set.mp4"))
     floor.link.command(Begin())
-    floor.wait(lambda: bool(floor.of(Said)))
+    floor.wait(lambda: any(m.sentence for m in floor.of(Said)))
     assert "view" in floor.of(Said)[0].sentence and not floor.of(Begun)
     floor.link.close()
     assert not (tmp_path / "set.mp4").exists()
+
+
+def test_a_key_pressed_before_the_camera_shows_anything_begins_nothing(short_film: Path, tmp_path: Path) -> None:
+    class Slow(SimulatedCamera):
+        def shots(self) -> Iterator[Shot]:
+            time.sleep(1.0)
+            yield from super().shots()
+
+    said: list[object] = []
+    link = FloorHere(Slow([short_film], before_s=20.0), said.append)
+    link.command(GetReady(SQUAT, tmp_path / "set.mp4"))
+    link.command(Begin())
+    deadline = time.monotonic() + 30
+    while not any(isinstance(m, Preview) for m in said) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    link.command(Begin())
+    while not any(isinstance(m, Begun) for m in said) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert sum(isinstance(m, Begun) for m in said) == 1, "the first key found no picture, the second one did"
+    link.command(GetReady(SQUAT, tmp_path / "other.mp4"))  # comes too late: the set that runs is not ended by it
+    time.sleep(0.5)
+    assert not any(isinstance(m, Over) for m in said)
+    link.close()
+    assert any(isinstance(m, Recorded) for m in said) and (tmp_path / "set.mp4").exists() and not (tmp_path / "other.mp4").exists()
 
 
 def session_of(library: FilmLibrary, name: str) -> FloorSession:
@@ -134,13 +162,13 @@ def test_what_was_recorded_when_the_program_was_killed_is_taken_in_at_the_next_s
     torn = ready.film.with_name("torn.mp4")
     torn.write_bytes(b"no film" * 4000)
     torn.with_suffix(".json").write_bytes(ready.film.with_suffix(".json").read_bytes())
-    found = recover(demo_library)
+    found = recover(demo_library, unfinished(demo_library))
     assert len(found.refused) == 1 and "could not be taken in" in found.refused[0] and torn.exists(), "what cannot be read is kept and told"
     torn.unlink()
     torn.with_suffix(".json").unlink()
     assert [r.movement for r in found.films] == ["back_squat"] and len(demo_library.films()) == films + 1
     assert not never.film.with_suffix(".json").exists() and not ready.film.exists()
-    assert recover(demo_library).films == []
+    assert recover(demo_library, unfinished(demo_library)).films == []
 
 
 RECORD = """
@@ -168,7 +196,7 @@ def test_killed_while_it_records_the_film_plays_up_to_the_last_second(
         time.sleep(2.6)
         process.send_signal(signal.SIGKILL)
         ran_s = time.monotonic() - begun
-    (record,) = recover(demo_library).films
+    (record,) = recover(demo_library, unfinished(demo_library)).films
     with Film(record.path) as film:
         assert film.times[-1] > ran_s - 1.3, "a second, and what starting the camera took"
     done = demo_library.store.training.done_of_film(record.id)

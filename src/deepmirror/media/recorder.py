@@ -85,8 +85,9 @@ class Recorder:
             if self._waiting is not None:
                 behind = self._waiting.qsize() > WHOLE_AT_MOST
                 kept = Kept(shot.number, shot.time_s, packed(shot.picture) if behind else yuv(shot.picture))
-                self._waiting.put(kept)
-                self._times.append(shot.time_s)
+                if self._failed is None:  # else nobody takes them any more, and they would fill the memory
+                    self._waiting.put(kept)
+                    self._times.append(shot.time_s)
                 return kept
             kept = Kept(shot.number, shot.time_s, packed(shot.picture))
             self._before.append(kept)

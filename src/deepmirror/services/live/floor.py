@@ -150,9 +150,6 @@ class FloorSession:
         if self.marks is not None and self.marks.fit:
             brief |= self.marks.fields()
         check_brief(brief)
-        for left in self.recordings().glob("*.json"):  # of sets that were never begun
-            if not left.with_suffix(".mp4").exists():
-                left.unlink(missing_ok=True)
         stamp = self.library.now().strftime("%Y%m%d-%H%M%S")
         self._begun += 1
         path = self.recordings() / f"{stamp}-{self.client_id}-{self._begun}.mp4"
@@ -243,9 +240,10 @@ def take_recording(library: FilmLibrary, film: Path) -> FilmRecord:
     return library.store.film(record.id)
 
 
-def unfinished(library: FilmLibrary) -> bool:
-    """Whether a killed program left recordings, or the beginnings of some."""
-    return not library.read_only and any(recordings_folder(library).glob("*.json"))
+def unfinished(library: FilmLibrary) -> list[Path]:
+    """What stands beside recordings, or beside the beginnings of some, that an ended program left. Asked at the start, before a session
+    of this one begins."""
+    return [] if library.read_only else sorted(recordings_folder(library).glob("*.json"))
 
 
 @dataclass(frozen=True)
@@ -256,11 +254,11 @@ class Recovered:
     refused: list[str]
 
 
-def recover(library: FilmLibrary) -> Recovered:
+def recover(library: FilmLibrary, left: list[Path]) -> Recovered:
     """Sets that were being recorded when the program was killed: into the library and the log. What was never begun goes."""
     out = Recovered([], [])
     folder = recordings_folder(library)
-    for beside in sorted(folder.glob("*.json")) if not library.read_only else ():
+    for beside in left:
         film = beside.with_suffix(".mp4")
         if not film.exists() or film.stat().st_size < NOTHING_BYTES:
             _let_go(film)

@@ -36,6 +36,7 @@ Picture = NDArray[np.uint8]
 
 PREVIEW_PX, PREVIEW_PER_S = 640, 15.0  # least of the longer side, and pictures a second that are shown; our own choice
 FRAMING_EVERY, FRAMING_LOOKS = 4, 7  # looks; our own choice
+NOT_WRITTEN = "The disk takes no more of this film: the set is counted on, what was written is kept."
 DRAWN = ("trunk", "thigh", "shank", "foot")
 SHORT_OF_SHARE = 0.85  # of the set's longest rep so far: a rep that moved less is short of it; our own choice
 
@@ -58,7 +59,7 @@ class Framed:
 
 @dataclass(frozen=True)
 class Begun:
-    """A set is being recorded; film_s: how much of it lies before the key."""
+    """A set is being recorded; before_s: how much of it lies before it was begun."""
 
     before_s: float
 
@@ -245,14 +246,14 @@ class FloorEngine:
     def _obey(self, command: Command) -> None:
         if isinstance(command, GetReady):
             self._get_ready(command)
-        elif isinstance(command, Begin) and self._set is None and self._brief is not None:
+        elif isinstance(command, Begin) and self._set is None and self._brief is not None and self._times:
             self._begin()
         elif isinstance(command, End) and self._set is not None:
             self._finish(self._set)
 
     def _get_ready(self, command: GetReady) -> None:
         if self._set is not None:
-            self._finish(self._set)
+            return  # the client was quicker than the key: her set goes on under the brief it began with
         try:
             self._brief, self._film = check_brief(command.brief), command.film
         except DeepMirrorError as error:
@@ -272,7 +273,7 @@ class FloorEngine:
         if self._looker is None:
             return
         points = self._looker.look(shot)
-        self._warn(room_left(self._film.parent))
+        self._warn(NOT_WRITTEN if self._recorder.failed() else room_left(self._film.parent))
         if self._set is not None:
             with self._changed:
                 number, times = shot.number - self._first, np.array(self._times[: shot.number - self._first + 1])

@@ -73,7 +73,7 @@ class FloorProcess:
     def __init__(self, choice: CameraChoice, on_message: OnMessage, movements: Path | None = None) -> None:
         command = [sys.executable, "-m", "deepmirror", "floor"]
         self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-        self._on_message, self._closing = on_message, False
+        self._on_message, self._closing, self._heard = on_message, False, False
         self._say((choice, movements))
         self._thread = threading.Thread(target=self._listen, name="deepmirror-floor-link", daemon=True)
         self._thread.start()
@@ -87,7 +87,8 @@ class FloorProcess:
         assert self._process.stdout is not None
         with suppress(EOFError, OSError):
             while True:
-                self._on_message(receive(self._process.stdout))
+                message, self._heard = receive(self._process.stdout), True
+                self._on_message(message)
         if not self._closing:
             self._on_message(Said(GONE))
 
@@ -96,6 +97,8 @@ class FloorProcess:
 
     def close(self) -> None:
         self._closing = True
+        if not self._heard:  # it still waits for a camera or a film: there is nothing to be ended in order
+            self._process.kill()
         self._say(Close())
         try:
             self._process.wait(timeout=60)

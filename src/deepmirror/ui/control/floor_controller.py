@@ -86,9 +86,9 @@ class FloorController(QObject):
     def recover(self) -> None:
         """Take in, in the background, what a killed program was recording."""
         window = self._window
-        if not unfinished(window.library):
+        if not (left := unfinished(window.library)):
             return
-        job = Job(tr("Taking in what was being recorded"), lambda _: recover(window.library), self)
+        job = Job(tr("Taking in what was being recorded"), lambda _: recover(window.library, left), self)
         job.done.connect(self._recovered)
         window.run_job(job, window.pictures)
 
@@ -119,7 +119,8 @@ class FloorController(QObject):
                 return
             self._offer()
         window.go("floor")
-        self._show_ready()
+        if self.room.face() == READY:  # a set that runs, or is on show, stays
+            self._show_ready()
 
     def _offer(self) -> None:
         session, ready, library = self.session, self.room.ready, self._window.library
