@@ -19,8 +19,8 @@ from typing import Any
 
 import numpy as np
 
+from deepmirror.services.common.jobs import share_the_interpreter
 from deepmirror.services.live.live_command import live_command
-from deepmirror.services.live.session import share_the_interpreter
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 

@@ -101,8 +101,8 @@ def run_plan(client: Path, day: str) -> int:
 
 def run_live(film: Path, brief: Path, speed: str) -> int:
     """Feed a film like a camera; one line of JSON for each thing that happens."""
+    from deepmirror.services.common.jobs import share_the_interpreter
     from deepmirror.services.live.live_command import live_command
-    from deepmirror.services.live.session import share_the_interpreter
 
     share_the_interpreter()
     live_command(film, brief, _number("--speed", speed, 0, 100), lambda line: print(line, flush=True))

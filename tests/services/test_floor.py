@@ -141,7 +141,7 @@ def recording(library: FilmLibrary, name: str, film: Path) -> tuple[FloorSession
 
 def test_a_recorded_set_is_a_film_with_its_place_in_the_log(demo_library: FilmLibrary, lifted: tuple[Floor, Path]) -> None:
     session, ready = recording(demo_library, "Tove", lifted[1])
-    record = session.take_in(ready.film)
+    record = take_recording(demo_library, ready.film)
     assert (record.movement, record.view, record.machine) == ("back_squat", "side-left", "Rack by the door")
     assert not ready.film.exists() and not ready.film.with_suffix(".json").exists() and record.path.exists()
     session.tell(record.id, Told(load_kg=62.5, rir=2.0, pain=0.0))

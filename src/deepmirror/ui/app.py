@@ -11,6 +11,7 @@ from PyQt6.QtCore import QLocale, QTranslator
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
+from deepmirror.services.common.jobs import share_the_interpreter
 from deepmirror.services.films.concluding import SubprocessConcluder
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.observation_runner import SubprocessObserver
@@ -23,8 +24,6 @@ from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import MainWindow
-
-SWITCH_S = 0.001
 
 
 def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras) -> int:
@@ -63,7 +62,7 @@ def keep_interface_free() -> None:
     still: what is there now stays for good and is left out. Threads that compute give way after 1 ms instead of 5.
     """
     gc.freeze()
-    sys.setswitchinterval(SWITCH_S)
+    share_the_interpreter()
 
 
 def _open_window(

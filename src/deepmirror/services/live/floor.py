@@ -17,17 +17,18 @@ from deepmirror.exchange.plan_file import equipment_of
 from deepmirror.files import write_whole
 from deepmirror.planning.next_set import NextLoad, next_load
 from deepmirror.planning.next_set import SetDone as SetDone
+from deepmirror.planning.records import Kind
 from deepmirror.planning.rules import rules_for
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.live.camera_place import MarksHere, marks_here
 from deepmirror.services.live.floor_engine import GetReady, told_of
-from deepmirror.services.live.floor_engine import Told as Said
+from deepmirror.services.live.floor_engine import Told as SetTold
 from deepmirror.services.training.training_file import PlannedLift, TrainingFile
 from deepmirror.store.training import DoneRecord
 
 Picture = NDArray[np.uint8]
 
-WARM_UP, WORK = "warmup", "work"
+WARM_UP, WORK = Kind.WARM_UP.value, Kind.WORK.value
 NOTHING_BYTES = 8000  # a recording no longer than this is its header: it was killed before its first half second
 
 
@@ -119,8 +120,12 @@ class FloorSession:
 
     def _asked_last(self, movement: str) -> str:
         """The tempo her newest film of a movement was asked for."""
-        films = [f for f in self.library.films() if (f.client_id, f.movement) == (self.client_id, movement)]
-        return next((str(f.brief.get("tempo") or "") for f in films), "")
+        film = self.last_film(movement)
+        return str(film.brief.get("tempo") or "") if film is not None else ""
+
+    def last_film(self, movement: str) -> FilmRecord | None:
+        """Her newest film of a movement."""
+        return next((f for f in self.library.films() if (f.client_id, f.movement) == (self.client_id, movement)), None)
 
     def step(self, by: int) -> PlannedSet | None:
         """On to the next set of the plan, or back."""
@@ -157,7 +162,7 @@ class FloorSession:
         write_whole(path.with_suffix(".json"), lambda file: file.write(json.dumps(beside).encode()))
         return GetReady(brief, path)
 
-    def final(self, film_id: int) -> Said:
+    def final(self, film_id: int) -> SetTold:
         """What the full analysis says of a set that was measured. Raises CannotSolve, BadFilm, LibraryError."""
         film, brief, evidence = self.library.open_analysis(film_id)
         with film:
@@ -166,10 +171,6 @@ class FloorSession:
             return told_of(self.library.conclude(film.facts, brief, evidence))
 
     # After the set
-
-    def take_in(self, film: Path) -> FilmRecord:
-        """A recorded set into the library and the log. Raises BadFilm, LibraryError; the recording stays until it is in."""
-        return take_recording(self.library, film)
 
     def tell(self, film_id: int, told: Told) -> None:
         """Put what the coach tells into the set's place in the log. Raises LibraryError."""

@@ -14,9 +14,9 @@ from typing import Protocol
 from deepmirror.errors import DeepMirrorError
 from deepmirror.media.camera import Camera
 from deepmirror.movements.loader import load_catalogue
+from deepmirror.services.common.jobs import share_the_interpreter
 from deepmirror.services.common.messages import receive, send
 from deepmirror.services.live.floor_engine import Close, Command, FloorEngine, Message, Said
-from deepmirror.services.live.session import share_the_interpreter
 
 GONE = "The camera's work ended unexpectedly; what was filmed until then is kept."
 

@@ -95,10 +95,6 @@ class Following:
             self._looks[number] = points
             self._changed.notify_all()
 
-    def behind(self) -> int:
-        """How many pictures wait."""
-        return len(self._waiting)
-
     def settled(self) -> Followed:
         """All that was given until now, followed. Raises what broke."""
         with self._changed:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
@@ -29,7 +28,6 @@ from deepmirror.services.live.following import Following
 Array = NDArray[np.float64]
 
 STILL_S = 10.0  # without a rep for so long, and still: the set is over. A rest-pause is shorter or moves; common practice, no source
-SWITCH_S = 0.001
 STILL_SHARE = 0.3  # of the usual range: a signal that moved less was still; our own choice
 PRAISE = "Every rep was clean: do the next set just like that."
 NOT_YET = "Not everything that matters could be told yet: the full result follows."
@@ -100,11 +98,6 @@ class Newest:
             if shot is None:
                 return
             yield shot
-
-
-def share_the_interpreter() -> None:
-    """Threads that compute give way after 1 ms, so that the camera and the looks are not kept waiting by what follows behind them."""
-    sys.setswitchinterval(SWITCH_S)
 
 
 class Looker:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.common.jobs import WORK_APART
+from deepmirror.services.live.camera_place import MarksHere
 from deepmirror.services.live.floor import FloorSession, PlannedSet, Recovered, recover, unfinished
 from deepmirror.services.live.floor_engine import (
     Begin,
@@ -147,7 +149,7 @@ class FloorController(QObject):
         """From which side and on which machine she was filmed last in this."""
         session, ready = self.session, self.room.ready
         assert session is not None
-        last = next((f for f in self._window.library.films() if (f.client_id, f.movement) == (session.client_id, now.movement)), None)
+        last = session.last_film(now.movement)
         if last is not None:
             ready.side.setCurrentIndex(max(ready.side.findData(last.view), 0))
             ready.machine.setCurrentText(last.machine or "")
@@ -236,11 +238,25 @@ class FloorController(QObject):
         ready.go.setEnabled(now is not None and self.link is not None)
         if now is None or self.link is None:
             return
+        self._get_ready(now)
         if not self._looked_for_marks and self._picture is not None:
             self._looked_for_marks = True
-            found = session.look_for_marks(self._picture, self._size)
-            ready.marks.setText(tr(found.words) if found is not None else "")
-        self._get_ready(now)
+            self._look_for_marks(session, self._picture)
+
+    def _look_for_marks(self, session: FloorSession, picture: NDArray[np.uint8]) -> None:
+        """Compare the room with the machine's earlier film, in the background."""
+        size = self._size
+        job = Job(tr("Looking for the machine's marks"), lambda _: session.look_for_marks(picture, size), self)
+        job.done.connect(partial(self._marks_found, session))
+        self._window.run_job(job, self._window.pictures, failed=self.room.say)
+
+    def _marks_found(self, session: FloorSession, found: MarksHere | None) -> None:
+        """The set that comes is measured with what was found."""
+        if session is self.session:
+            self.room.ready.marks.setText(tr(found.words) if found is not None else "")
+            now = session.present()
+            if self.room.face() == READY and now is not None and self.link is not None:
+                self._get_ready(now)
 
     def press(self) -> None:
         """The one large key."""

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject
 
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.films.film_library import FilmRecord
-from deepmirror.services.live.floor import FloorSession, PlannedSet, SetDone, Told
+from deepmirror.services.live.floor import FloorSession, PlannedSet, SetDone, Told, take_recording
 from deepmirror.services.live.floor_engine import Over, Recorded
 from deepmirror.services.live.floor_engine import Told as SetTold
 from deepmirror.services.live.loop import Loop
@@ -75,7 +75,7 @@ class FloorRest(QObject):
         session, shown, window = self.session, self.set, self._window
         if session is None or shown is None:
             return
-        job = Job(tr("Keeping the set"), lambda _: session.take_in(message.path), self)
+        job = Job(tr("Keeping the set"), lambda _: take_recording(session.library, message.path), self)
         job.done.connect(partial(self._kept, shown))
         window.run_job(job, window.pictures, failed=self.room.say)
 
