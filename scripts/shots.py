@@ -143,7 +143,10 @@ def floor_views(window: MainWindow, out: Path) -> None:
 
 
 def grab_window(window: MainWindow, name: str, out: Path) -> None:
-    """Write the window as it is."""
+    """Write the window as it is, once what was just put into it is laid out."""
+    settled = QElapsedTimer()
+    settled.start()
+    wait(lambda: settled.elapsed() > 150)
     window.grab().save(str(out / f"{name}.png"))
     print(out / f"{name}.png")
 

@@ -22,6 +22,7 @@ from deepmirror.ui.control.floor_rest import difference
 from deepmirror.ui.rooms.floor.figures import TempoBar
 from deepmirror.ui.rooms.floor.room import READY, REST, SET
 from deepmirror.ui.theme.style import apply_theme
+from deepmirror.ui.theme.tokens import COPPER, COPPER_LIGHT
 from deepmirror.ui.window import MainWindow
 from tests.gui.ui_driver import PATIENCE, key
 
@@ -99,6 +100,9 @@ def rest_of_the_first(window: MainWindow, qtbot: QtBot) -> None:
     dark = window.floor.rest.clock.usual_colour
     key(window, "floor_light")
     assert window.floor.rest.clock.usual_colour != dark
+    cue = window.floor.rest.cue
+    cue.say("down", COPPER_LIGHT)
+    assert cue._seen_colour() == COPPER, "an accent stays readable on the light ground"
     key(window, "floor_light")
 
 

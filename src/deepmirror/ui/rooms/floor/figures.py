@@ -11,6 +11,7 @@ from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
 TICK_MS = 40
+ON_LIGHT = {t.COPPER_LIGHT: t.COPPER, t.TEAL_LIGHT: t.TEAL}
 QUICK_S = 0.6  # how long the bar moves for a phase that is asked to be as fast as possible; our own choice
 
 
@@ -33,9 +34,14 @@ class BigText(QWidget):
         """What stands there."""
         return self._words
 
+    def _seen_colour(self) -> str:
+        """An accent meant for a dark ground is too pale on a light one."""
+        on_light = self.usual_colour == t.TEXT
+        return ON_LIGHT.get(self._colour, self._colour) if self._colour and on_light else self._colour or self.usual_colour
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.setPen(QColor(self._colour or self.usual_colour))
+        painter.setPen(QColor(self._seen_colour()))
         font, flags = QFont(t.FAMILY), int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
         font.setBold(True)
         low, high = 10, min(self._most, max(self.height(), 11))
@@ -157,4 +163,4 @@ class RestClock(BigText):
     def _show(self) -> None:
         s = int(self.seconds())
         over = bool(self.asked_s) and s >= self.asked_s
-        self.say(f"{s // 60}:{s % 60:02d}", t.COPPER if over else "")
+        self.say(f"{s // 60}:{s % 60:02d}", t.COPPER_LIGHT if over else "")
