@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import time
 from collections import namedtuple
@@ -61,7 +62,8 @@ def test_what_a_killed_program_leaves_plays_up_to_the_last_second(tmp_path: Path
     with Film(tmp_path / "cut.mp4") as film:
         assert 150 - len(film.times) <= RATE and bar_of(film.picture(len(film.times) - 1)) == (len(film.times) - 1) % 100
     torn = (tmp_path / "set.mp4").read_bytes()
-    for share in (0.35, 0.6, 0.85):  # and torn anywhere
+    key_frame_begun = [(match.end() + 60) / len(torn) for match in re.finditer(b"mdat", torn)][3:8:2]
+    for share in (0.35, 0.6, 0.85, *key_frame_begun):  # and torn anywhere, also within a key frame
         (tmp_path / "torn.mp4").write_bytes(torn[: int(len(torn) * share)])
         with Film(tmp_path / "torn.mp4") as film:
             count = len(film.times)

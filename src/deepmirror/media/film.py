@@ -29,6 +29,7 @@ MAX_DURATION_S = 1800.0
 MIN_FPS = 5.0  # slower than that a repetition is a handful of pictures: nothing of it can be timed
 SHORTEST_STEP_S = 1 / 4000  # no camera is quicker: stamps nearer to one another are damaged
 CACHE_BYTES = 120_000_000
+LAST_PARTS = 3  # how many parts between key frames are given up at a damaged end before the film is called damaged; our own choice
 # Only what holds pictures itself: a playlist names other files, and a client's film must not make the program open them.
 CONTAINERS = "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,avi,mpegts,mpeg"
 STREAMS = ("mpegts", "mpeg")  # made to be received, not searched: they are read from the start to wherever is wanted
@@ -227,7 +228,7 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
         if len(pts) < 2:
             raise BadFilm(f"“{path.name}” holds {len(pts)} picture{'s' if len(pts) != 1 else ''}; a film needs more.")
         rotation = _rotation(path)
-        pts = _decodable(path, pts)
+        pts = _decodable(path, pts, keys)
     if len(pts) < 2:
         raise BadFilm(f"“{path.name}” is damaged: almost nothing of it can be read.")
     duration = float(pts[-1] - pts[0]) * time_base
@@ -263,20 +264,31 @@ def _rotation(path: Path) -> int:
     raise BadFilm(f"“{path.name}” has no readable pictures.")
 
 
-def _decodable(path: Path, pts: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Drop stamps at the end that do not decode (a film cut off while it was copied)."""
+def _decodable(path: Path, pts: NDArray[np.int64], keys: list[int]) -> NDArray[np.int64]:
+    """Drop stamps at the end that do not decode (a film cut off while it was written or copied, also inside a key frame)."""
+    starts = [int(pts[-1]), *sorted(k for k in keys if k < pts[-1])[: -LAST_PARTS - 1 : -1]]
+    for start in starts:
+        seen = _decoded_from(path, start)
+        if seen:
+            return np.asarray(pts[pts <= max(seen)])
+    raise BadFilm(f"“{path.name}” is damaged: its last part cannot be read.")
+
+
+def _decoded_from(path: Path, start: int) -> list[int]:
+    """The stamps that decode from the key frame at or before `start` on, up to the first that does not."""
+    seen: list[int] = []
     with _opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         try:
             if container.format.name not in STREAMS:
-                container.seek(int(pts[-1]), stream=stream, backward=True)
-            seen = [f.pts for f in container.decode(stream) if f.pts is not None]
+                container.seek(start, stream=stream, backward=True)
+            for frame in container.decode(stream):
+                if frame.pts is not None:
+                    seen.append(frame.pts)
         except av.error.FFmpegError:
-            seen = []
-    if not seen:
-        raise BadFilm(f"“{path.name}” is damaged: its last part cannot be read.")
-    return np.asarray(pts[pts <= max(seen)])
+            pass  # what came before the damage stays
+    return seen
 
 
 def _upright(frame: Any, rotation: int) -> Picture:
