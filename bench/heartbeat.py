@@ -277,10 +277,10 @@ class Journey:
             mirror.pause()
             for number in (10, 90, 40, 150, 20):
                 mirror.seek(number)
-                until(lambda: mirror.frame == mirror._wanted)
+                until(lambda: mirror.frame == mirror.playback.wanted)
             for _ in range(3):
                 mirror.next_finding()
-                until(lambda: mirror.frame == mirror._wanted)
+                until(lambda: mirror.frame == mirror.playback.wanted)
         with self.heart.part(f"{words}: click points, edit, undo"):
             mirror.seek(0)
             until(lambda: mirror.frame == 0)

@@ -57,7 +57,7 @@ def shoot(window: MainWindow, name: str, out: Path) -> None:
     settled = QElapsedTimer()
     settled.start()
     wait(lambda: settled.elapsed() > 300)
-    wait(lambda: not window.jobs and window.mirror.frame == window.mirror._wanted)
+    wait(lambda: not window.jobs and window.mirror.frame == window.mirror.playback.wanted)
     window.grab().save(str(out / f"{name}.png"))
     print(out / f"{name}.png")
 

@@ -41,6 +41,11 @@ def truth_of(name: str) -> dict[str, Any]:
 @pytest.fixture(scope="session")
 def analyses() -> dict[str, Analysis]:
     """Every demo film concluded from its shipped evidence."""
+    return demo_analyses()
+
+
+def demo_analyses() -> dict[str, Analysis]:
+    """As above, outside a test too."""
     out = {}
     for name in (*FILMS, *MACHINES):
         with Film(DEMO / f"{name}.mp4") as film:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deepmirror.core.motion.reps import find_reps, rise_acceleration
+from deepmirror.core.motion.reps import _apart, find_reps, rise_acceleration
 from deepmirror.core.motion.tempo import digits, parse_tempo, time_under_tension_s
 from tests.conftest import programme
 
@@ -87,3 +87,8 @@ def test_the_turn_rounds_acceleration_is_that_of_the_movement() -> None:
     reps = find_reps(times, -100 * height, "eccentric", 10)
     assert len(reps) == 3
     assert rise_acceleration(times, height, reps).value == pytest.approx(0.25 * (2 * np.pi / 3) ** 2, rel=0.06)
+
+
+def test_a_flat_top_is_one_rep_even_where_smoothing_leaves_two_peaks_of_one_height() -> None:
+    smooth = np.array([0.0, 40.0, 80.0, 79.9, 80.0, 40.0, 0.0, 80.0, 0.0])
+    assert _apart(smooth, np.array([2, 4, 7]), 24.0).tolist() == [2, 7]

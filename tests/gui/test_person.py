@@ -89,7 +89,7 @@ def test_the_ribbon_shows_the_chosen_signal_and_walks_doubtful_frames(window: Ma
     mirror.seek(0)
     for frame in (50, 200, 50):
         key(window, "doubt")
-        assert mirror._wanted == frame
+        assert mirror.playback.wanted == frame
 
 
 def test_a_school_is_chosen_for_one_exercise_with_its_reason(window: MainWindow, qtbot: QtBot) -> None:

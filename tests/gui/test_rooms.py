@@ -52,7 +52,7 @@ def test_stepping_is_frame_exact_and_the_ribbon_follows(window: MainWindow, qtbo
     assert float(window.review.film.times[mirror.frame]) == pytest.approx(5.0, abs=0.05)
     key(window, "next_turn")
     settle(window, qtbot)
-    rep = mirror.rep_here()
+    rep = mirror.playback.rep_here()
     assert rep is not None and abs(rep.bottom_s - float(window.review.film.times[mirror.frame])) < 0.04
 
 
@@ -75,7 +75,7 @@ def test_a_finding_leads_to_its_frame_and_says_why(window: MainWindow, qtbot: Qt
     assert cards[0].key == "shallow_depth"
     qtbot.mouseClick(cards[0], Qt.MouseButton.LeftButton)
     settle(window, qtbot)
-    rep = mirror.rep_here()
+    rep = mirror.playback.rep_here()
     assert rep is not None and rep.number == 3
     assert cards[0].property("picked") and not cards[1].property("picked")
     key(window, "next_finding")
@@ -110,13 +110,24 @@ def test_the_table_of_reps_is_there_and_leads_to_the_frame(window: MainWindow, q
     assert off == [False, False, True, False], "rep 3 is the shallow one"
     table.cellClicked.emit(depth, 2)
     settle(window, qtbot)
-    rep = mirror.rep_here()
+    rep = mirror.playback.rep_here()
     assert rep is not None and rep.number == 3 and abs(mirror.review.film.times[mirror.frame] - rep.bottom_s) < 0.1  # type: ignore[union-attr]
     header = table.horizontalHeaderItem(2)
     assert header is not None and header.text() == "▾ 3"
+    drawing = mirror.film.drawing
+    cell = table.item(depth, 2)
+    assert cell is not None and not drawing.sketch.empty() and drawing.tag.startswith(cell.data(SHOWN).number)
+    shown = mirror.film.grab().toImage()
+    tempo = titles.index("Lowering, s")
+    table.cellClicked.emit(tempo, 2)
+    settle(window, qtbot)
+    assert [b.label for b in mirror.film.drawing.sketch.bars if b.chosen] == ["lowering"] and mirror.film.grab().toImage() != shown
+    mirror.toggle_lines()
+    assert mirror.film.drawing.sketch.empty(), "without its lines the film is bare"
+    mirror.toggle_lines()
     table.cellClicked.emit(0, 0)
     settle(window, qtbot)
-    assert mirror.rep_here().number == 1  # type: ignore[union-attr]
+    assert mirror.playback.rep_here().number == 1  # type: ignore[union-attr]
 
 
 def test_what_held_and_what_cannot_be_told_open_from_a_line(window: MainWindow, qtbot: QtBot) -> None:

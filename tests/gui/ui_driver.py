@@ -32,7 +32,7 @@ def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
     film = next((f for f in mine if f.brief["movement"] == "back_squat"), mine[0])
     opened(window, qtbot, film.id)
     qtbot.waitUntil(lambda: window.review is not None and (window.review.evidence is None or solved(window)), timeout=PATIENCE)
-    qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror._wanted, timeout=10000)
+    qtbot.waitUntil(lambda: window.mirror.film.image() is not None and window.mirror.frame == window.mirror.playback.wanted, timeout=10000)
 
 
 def asked(window: MainWindow, qtbot: QtBot) -> ImportDialog:
@@ -44,7 +44,7 @@ def asked(window: MainWindow, qtbot: QtBot) -> ImportDialog:
 
 
 def settle(window: MainWindow, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: window.mirror.frame == window.mirror._wanted, timeout=10000)
+    qtbot.waitUntil(lambda: window.mirror.frame == window.mirror.playback.wanted, timeout=10000)
 
 
 def key(window: MainWindow, action_id: str) -> None:

@@ -44,7 +44,7 @@ def test_from_a_dropped_film_to_a_written_reply(window: MainWindow, qtbot: QtBot
 
     opened(window, qtbot, film.id)
     mirror = window.mirror
-    qtbot.waitUntil(lambda: mirror.film.image() is not None and mirror.frame == mirror._wanted, timeout=10000)
+    qtbot.waitUntil(lambda: mirror.film.image() is not None and mirror.frame == mirror.playback.wanted, timeout=10000)
     qtbot.waitUntil(lambda: solved(window), timeout=PATIENCE)
     assert window.review is not None and window.review.analysis is not None
     assert len(window.review.analysis.scene.reps) == 1

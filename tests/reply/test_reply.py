@@ -255,8 +255,8 @@ def test_a_blurred_face_cannot_be_seen(analyses: dict[str, Analysis], name: str)
     source = source_of(analysis, 30.0, blur=True)
     with Film(DEMO / f"{name}.mp4") as film:
         before = film.picture(60)
-        after = draw(before, Overlay(source.track, source.view, 60, heads=source.heads[60], lines=False))
-    (x, y, radius), r = source.heads[60][0], round(source.heads[60][0][2] * 0.6)
+        after = draw(before, Overlay(source.track, source.view, 60, heads=source.faces[60], lines=False))
+    (x, y, radius), r = source.faces[60][0], round(source.faces[60][0][2] * 0.6)
     ear = np.mean([np.array(truth_of(name)["landmarks_px"][f"ear_{s}"][60]) for s in ("left", "right")], axis=0)
     assert np.hypot(x - ear[0], y - ear[1]) < radius * 0.6  # the circle lies on the head, by the film's truth
     window = np.s_[round(y) - r : round(y) + r, round(x) - r : round(x) + r]
@@ -264,4 +264,4 @@ def test_a_blurred_face_cannot_be_seen(analyses: dict[str, Analysis], name: str)
     assert soft < 0.35 * sharp
     outside = np.hypot(*np.meshgrid(np.arange(before.shape[1]) - x, np.arange(before.shape[0]) - y)) > radius + 20
     assert np.array_equal(before[outside], after[outside])
-    assert head_circles(analysis.scene.film_track)[60] == source.heads[60]
+    assert head_circles(analysis.scene.film_track)[60] == source.faces[60]

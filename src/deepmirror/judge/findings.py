@@ -14,6 +14,7 @@ from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.sketches.table import shows_most
 from deepmirror.core.trajectories import NotFollowed
 from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, describe_band, verdict, with_unit
 from deepmirror.core.views import facing
@@ -273,7 +274,7 @@ def shown(number: float) -> str:
 
 def moment_of(scene: MeasurementContext, measure: str, rep: Rep | None) -> float:
     """The instant (s) that shows a measure of a rep, of the last one where none is said: the far reversal, the peak of what it is read
-    from, or the middle of the phase it speaks of."""
+    from, where what it draws is largest, or the moment it speaks of."""
     if rep is None:
         rep = scene.reps[-1] if scene.reps else None
     if rep is None:
@@ -282,10 +283,22 @@ def moment_of(scene: MeasurementContext, measure: str, rep: Rep | None) -> float
     if spec.moment is Moment.LOWERING:
         first_is_lowering = rep.phases_s["eccentric"] == rep.turn_start_s - rep.start_s
         return (rep.start_s + rep.turn_start_s) / 2 if first_is_lowering else (rep.turn_end_s + rep.end_s) / 2
-    if spec.moment is Moment.PEAK and spec.series in scene.angles:
-        part = scene.angles[spec.series].window(rep.start_s, rep.end_s)
-        return float(part.times[int(part.values.argmax())])
-    return rep.bottom_s
+    if spec.moment is Moment.FURTHEST:
+        return shows_most(scene, measure, rep)
+    if spec.moment is Moment.START:
+        return rep.start_s
+    if spec.moment is Moment.LIFT_END:
+        return rep.end_s if rep.first == "eccentric" else rep.bottom_s
+    return _peak(scene, spec, rep) if spec.moment is Moment.PEAK else rep.bottom_s
+
+
+def _peak(scene: MeasurementContext, spec: MeasureSpec, rep: Rep) -> float:
+    """Where what a measure is read from is largest in a rep, s; the far reversal where this film does not show it."""
+    series = next((scene.angles[n] for n in (spec.series, f"{spec.series}_{scene.near}") if n in scene.angles), None)
+    if series is None:
+        return rep.bottom_s
+    part = series.window(rep.start_s, rep.end_s)
+    return float(part.times[int(part.values.argmax())])
 
 
 def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) -> list[Finding]:

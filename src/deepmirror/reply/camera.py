@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from PIL import Image, ImageDraw
 
-from deepmirror.reply.draw import BONE, COPPER, INK, TEAL, Picture, font
+from deepmirror.reply.frame_painter import BONE, COPPER, INK, TEAL, Picture, font
 
 SIZE = (1200, 540)
 LENS_DEG = 65.0  # width of view of an ordinary phone camera held lying; from memory, phones differ: the plan leaves room

@@ -6,33 +6,34 @@ Everything is drawn in film pixels first, then the picture is cropped when it is
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib import resources
 from itertools import pairwise
 from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
-from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
+from deepmirror.core.sketches.sketch import NOTHING, Arc, Box, Circle, Map, Sketch, place_tag
 from deepmirror.core.trajectories import Track
+from deepmirror.reply.frame_painter import (
+    BONE,
+    COPPER,
+    CUE,
+    INK,
+    LINE,
+    TEAL,
+    Array,
+    FramePainter,
+    Picture,
+    bars_box,
+    font,
+    paint_bars,
+    paint_ghost,
+    paint_sketch,
+)
 from deepmirror.reply.model import Anchor, Stroke
-from deepmirror.reply.question import focus_of, question
 
-Array = NDArray[np.float64]
-Picture = NDArray[np.uint8]
-Circle = tuple[float, float, float]  # x, y, radius, px
-Box = tuple[float, float, float, float]  # left, top, right, bottom, px
-
-INK = (26, 22, 20)
-BONE = (244, 238, 226)
-COPPER = (198, 107, 61)
-TEAL = (20, 112, 116)
-LINE = (64, 208, 202)
-CUE = (240, 178, 136)
 CORNER = ""  # the picture's own corner, for strokes that go with no body point
 ZOOM_SHARE = 0.5  # of the picture's width that a zoomed picture shows at least
 
@@ -41,14 +42,16 @@ ZOOM_SHARE = 0.5  # of the picture's width that a zoomed picture shows at least
 class Overlay:
     """What is drawn on one frame.
 
-    measure names the number in question, tag is that number in short, title, words and note go into the caption, ghost is a
-    set of lines, heads are circles to blur, zoom 0..1 is how far the picture has moved in.
+    measure names the number in question, sketch is how it shows here, tag is that number in short, title, words and note go into the
+    caption, ghost is a set of lines, heads are circles to blur, faces those that nothing may hide, zoom 0..1 is how far the picture has
+    moved in.
     """
 
     track: Track
     view: str
     frame: int
     measure: str | None = None
+    sketch: Sketch = NOTHING
     title: str = ""
     words: str = ""
     note: str = ""
@@ -57,20 +60,13 @@ class Overlay:
     tag_at: tuple[float, float] | None = None
     strokes: tuple[Stroke, ...] = ()
     heads: tuple[Circle, ...] = ()
+    faces: tuple[Circle, ...] = ()
     zoom: float = 0.0
     lines: bool = True
 
     def places(self) -> dict[str, Array]:
         """The body points of this frame, px."""
         return {n: self.track.positions[self.frame, i] for i, n in enumerate(self.track.names)}
-
-
-@lru_cache(maxsize=32)
-def font(size: int, bold: bool = False) -> ImageFont.FreeTypeFont:
-    """The shipped typeface."""
-    name = "AtkinsonHyperlegible_700Bold.ttf" if bold else "AtkinsonHyperlegible_400Regular.ttf"
-    with resources.as_file(resources.files("deepmirror") / "assets" / "fonts" / name) as path:
-        return ImageFont.truetype(str(path), size)
 
 
 def draw(picture: Picture, overlay: Overlay, captioned: bool = True) -> Picture:
@@ -81,8 +77,8 @@ def draw(picture: Picture, overlay: Overlay, captioned: bool = True) -> Picture:
     pen = ImageDraw.Draw(image, "RGBA")
     unit = line_unit(size[1])
     if overlay.tag:
-        focus = question(overlay.measure, places, overlay.view, unit).focus[0]
-        _tag(pen, tag_box(overlay, size), overlay, (float(focus[0]), float(focus[1])), unit)
+        at = _in_picture(box, size)(_tagged(overlay))
+        _tag(pen, tag_box(overlay, size), overlay, (float(at[0]), float(at[1])), unit)
     if captioned and (overlay.title or overlay.words):
         caption(pen, size, overlay.title, overlay.words, overlay.note, [float(p[1]) for p in places.values()])
     return np.asarray(image)
@@ -129,56 +125,41 @@ def _marked(picture: Picture, overlay: Overlay, box: Box, size: tuple[int, int])
     middles = [_inside(np.array([x, y]), box, size) for x, y, _ in overlay.heads]
     blur(image, tuple((float(m[0]), float(m[1]), r * scale) for m, (_, _, r) in zip(middles, overlay.heads, strict=True)))
     if overlay.ghost:
-        ghost = tuple((tuple(_inside(np.array(a), box, size)), tuple(_inside(np.array(b), box, size))) for a, b in overlay.ghost)
-        image = _ghost(image, ghost, unit)
+        ghost = tuple((_inside(np.array(a), box, size), _inside(np.array(b), box, size)) for a, b in overlay.ghost)
+        image = paint_ghost(image, ghost, unit)
     hand = FramePainter(np.array(image), unit)
     if overlay.lines:
         _limbs(hand, places, overlay.view)
-    if overlay.measure:
-        _question(hand, places, overlay)
+    sketch = overlay.sketch.mapped(_in_picture(box, size))
+    paint_sketch(hand, sketch)
     texts = _strokes(hand, overlay.strokes, places | {CORNER: _inside(np.zeros(2), box, size)}, scale)
     image = Image.fromarray(hand.canvas)
     pen = ImageDraw.Draw(image, "RGBA")
     for at, words, face in texts:
         _plate(pen, at, words, face, INK)
+    if sketch.bars:
+        busy = [*places.values(), *sketch.points()]
+        paint_bars(pen, bars_box(len(sketch.bars), size, unit, _faces_in(overlay, box, size), busy), sketch.bars, unit)
     return image, places
 
 
-class FramePainter:
-    """Draws smooth lines on a picture; unit is 1 at 720 lines."""
+def _in_picture(box: Box, size: tuple[int, int]) -> Map:
+    """From film pixels into the picture that shows `box` at `size`."""
+    scale = np.diag([size[0] / (box[2] - box[0]), size[1] / (box[3] - box[1])])
+    return Map(scale, -scale @ np.array(box[:2]))
 
-    SHIFT = 4  # sixteenths of a pixel
 
-    def __init__(self, canvas: Picture, unit: float) -> None:
-        self.canvas, self.unit = canvas, unit
+def _tagged(overlay: Overlay) -> Array:
+    """What the tag belongs to, film px."""
+    if overlay.sketch.tag is not None:
+        return overlay.sketch.tag
+    return np.asarray(np.mean(list(overlay.places().values()), axis=0))
 
-    def _fixed(self, p: Array | tuple[float, float]) -> tuple[int, int]:
-        return round(float(p[0]) * 16), round(float(p[1]) * 16)
 
-    def line(self, a: Any, b: Any, colour: tuple[int, int, int], width: float) -> None:
-        """A line with round ends; width in units."""
-        thick = max(1, round(width * self.unit))
-        cv2.line(self.canvas, self._fixed(a), self._fixed(b), colour, thick, cv2.LINE_AA, self.SHIFT)
-
-    def dot(self, at: Any, radius: float, fill: tuple[int, int, int] | None, edge: tuple[int, int, int], width: float = 1.5) -> None:
-        """A disc or, without fill, a ring; radius in units."""
-        r = round(radius * self.unit * 16)
-        if fill is not None:
-            cv2.circle(self.canvas, self._fixed(at), r, fill, -1, cv2.LINE_AA, self.SHIFT)
-        cv2.circle(self.canvas, self._fixed(at), r, edge, max(1, round(width * self.unit)), cv2.LINE_AA, self.SHIFT)
-
-    def arc(self, centre: Array, a: Array, b: Array, radius: float, colour: tuple[int, int, int], width: float) -> None:
-        """Arc from direction a to direction b around a centre, the short way; radius in px."""
-        start, end = (float(np.degrees(np.arctan2(*(np.asarray(p) - centre)[::-1]))) for p in (a, b))
-        turn = float(wrapped(end - start))
-        steps = np.radians(start + np.linspace(0, turn, max(3, int(abs(turn)))))
-        points = np.asarray(centre) + radius * np.stack([np.cos(steps), np.sin(steps)], axis=1)
-        whole = np.round(points * 16).astype(np.int32)[:, None]
-        cv2.polylines(self.canvas, [whole], False, colour, max(1, round(width * self.unit)), cv2.LINE_AA, self.SHIFT)
-
-    def wedge(self, points: list[tuple[float, float]], colour: tuple[int, int, int]) -> None:
-        """A filled shape."""
-        cv2.fillPoly(self.canvas, [np.round(np.array(points) * 16).astype(np.int32)], colour, cv2.LINE_AA, self.SHIFT)
+def _faces_in(overlay: Overlay, box: Box, size: tuple[int, int]) -> tuple[Circle, ...]:
+    """The circles that nothing may hide, in the picture."""
+    to, scale = _in_picture(box, size), size[0] / (box[2] - box[0])
+    return tuple((*(float(v) for v in to(np.array([x, y]))), r * scale) for x, y, r in (*overlay.faces, *overlay.heads))  # type: ignore[misc]
 
 
 def blur(image: Image.Image, heads: tuple[Circle, ...]) -> None:
@@ -201,8 +182,8 @@ def zoom_box(overlay: Overlay, size: tuple[int, int]) -> Box:
     places = overlay.places()
     if overlay.zoom <= 0 or not places:
         return 0.0, 0.0, float(width), float(height)
-    looked = question(overlay.measure, places, overlay.view, line_unit(height)).focus
-    near = bool(looked) and focus_of(overlay.measure).close_up
+    looked = overlay.sketch.focus
+    near = bool(looked) and overlay.sketch.close_up
     points = np.array(looked if near else [p for n, p in places.items() if not n.startswith(("elbow", "wrist"))])
     low, high = points.min(axis=0), points.max(axis=0)
     need = max((high[0] - low[0]) * 1.4 / width, (high[1] - low[1]) * (1.7 if near else 1.45) / height, ZOOM_SHARE)
@@ -216,7 +197,7 @@ def zoom_box(overlay: Overlay, size: tuple[int, int]) -> Box:
 
 def _inside(point: Array, box: Box, size: tuple[int, int]) -> Array:
     """Where a film pixel lies in the picture that shows `box` at `size`."""
-    return np.array([(point[0] - box[0]) / (box[2] - box[0]) * size[0], (point[1] - box[1]) / (box[3] - box[1]) * size[1]])
+    return _in_picture(box, size)(point)
 
 
 def outside(point: tuple[float, float], overlay: Overlay, size: tuple[int, int]) -> tuple[float, float]:
@@ -238,16 +219,6 @@ def _body_box(overlay: Overlay, size: tuple[int, int], aspect: float) -> Box:
     return left, top, left + width, top + height
 
 
-def _ghost(image: Image.Image, ghost: Any, unit: float) -> Image.Image:
-    """The ghost as a pale outline: thick lines with their inside cut out again."""
-    outline = np.zeros((image.height, image.width), np.uint8)
-    for width, value in ((round(16 * unit), 255), (round(11 * unit), 0)):
-        for a, b in ghost:
-            ends = [(round(float(x) * 16), round(float(y) * 16)) for x, y in (a, b)]
-            cv2.line(outline, ends[0], ends[1], value, width, cv2.LINE_AA, 4)
-    return Image.composite(Image.new("RGB", image.size, BONE), image, Image.fromarray(outline))
-
-
 def _limbs(hand: FramePainter, places: dict[str, Array], view: str) -> None:
     near = near_side(view)
     for side in (near,) if near else SIDES:
@@ -261,18 +232,6 @@ def _limbs(hand: FramePainter, places: dict[str, Array], view: str) -> None:
                 hand.dot(places[name], 4.5, BONE, INK)
     if "bar" in places:
         hand.dot(places["bar"], 6, COPPER, INK)
-
-
-def _question(hand: FramePainter, places: dict[str, Array], overlay: Overlay) -> None:
-    asked = question(overlay.measure, places, overlay.view, hand.unit)
-    for a, b in asked.reference:
-        hand.line(a, b, BONE, 3)
-    for a, b in asked.number:
-        hand.line(a, b, COPPER, 4)
-    for centre, start, end, radius in asked.arcs:
-        hand.arc(centre, start, end, radius, COPPER, 4)
-    for at in asked.rings:
-        hand.dot(at, 15, None, COPPER, 3)
 
 
 Words = tuple[tuple[float, float], str, ImageFont.FreeTypeFont]
@@ -296,7 +255,7 @@ def _strokes(hand: FramePainter, strokes: tuple[Stroke, ...], places: dict[str, 
             _head(hand, points[0], points[1])
         elif stroke.kind == "angle":
             start, centre, end = (np.array(p) for p in points)
-            hand.arc(centre, start, end, 44 * unit, CUE, 4)
+            hand.curve(Arc(centre, start, end).points(unit), CUE, 4)
             beside = (float(centre[0]) + 14 * unit, float(centre[1]) + 14 * unit)
             words.append((beside, f"{angle_deg(start, centre, end):.0f}°", font(round(24 * unit), True)))
     return words
@@ -327,14 +286,12 @@ def tag_box(overlay: Overlay, size: tuple[int, int]) -> Box:
     w, h = face.getlength(overlay.tag) + 24 * unit, 44 * unit
     if overlay.tag_at is not None:
         x, y = overlay.tag_at[0] * size[0], overlay.tag_at[1] * size[1]
-    else:
-        box = zoom_box(overlay, size)
-        inside = {n: _inside(p, box, size) for n, p in overlay.places().items()}
-        fx, fy = (float(v) for v in question(overlay.measure, inside, overlay.view, unit).focus[0])
-        x = fx + 46 * unit if fx + 46 * unit + w < size[0] else fx - 46 * unit - w
-        y = fy - 74 * unit
-    x, y = float(np.clip(x, 4, max(size[0] - w - 4, 4))), float(np.clip(y, 4, size[1] - h - 4))
-    return x, y, x + w, y + h
+        x, y = float(np.clip(x, 4, max(size[0] - w - 4, 4))), float(np.clip(y, 4, size[1] - h - 4))
+        return x, y, x + w, y + h
+    box = zoom_box(overlay, size)
+    to = _in_picture(box, size)
+    busy = [to(p) for p in (*overlay.places().values(), *overlay.sketch.points())]
+    return place_tag(to(_tagged(overlay)), (w, h), (0.0, 0.0, float(size[0]), float(size[1])), _faces_in(overlay, box, size), busy, unit)
 
 
 def _tag(pen: Any, box: Box, overlay: Overlay, focus: tuple[float, float], unit: float) -> None:

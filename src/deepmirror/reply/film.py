@@ -8,11 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.sketches.sketch import NOTHING, Circle, Sketch
 from deepmirror.core.trajectories import Track
-from deepmirror.reply.draw import Circle, Overlay
+from deepmirror.reply.draw import Overlay
 from deepmirror.reply.model import Before, Correction, Reply, Since
 
 Array = NDArray[np.float64]
+Sketches = Callable[[str | None, int], Sketch]
 GhostLines = Callable[[int], tuple[tuple[tuple[float, float], tuple[float, float]], ...]]
 
 FREEZE_S = 3.5
@@ -25,24 +27,28 @@ MOVE_IN_S = 0.5  # how long the picture takes to move in on what it speaks of
 
 @dataclass(frozen=True)
 class Source:
-    """What is needed to draw any frame of the film: its points, view, frame rate, the ghost's lines and the heads to blur."""
+    """What is needed to draw any frame of the film: its points, view, frame rate, the ghost's lines, the faces and whether they are to be
+    blurred, and how a measure shows in a frame."""
 
     track: Track
     view: str
     fps: float
     ghost: GhostLines | None = None
-    heads: tuple[tuple[Circle, ...], ...] = ()
+    faces: tuple[tuple[Circle, ...], ...] = ()
+    blur: bool = False
+    sketches: Sketches | None = None
 
-    def overlay(self, frame: int) -> Overlay:
-        """The bare overlay of a frame, faces blurred when they are to be."""
-        return Overlay(self.track, self.view, frame, heads=self.heads[frame] if self.heads else ())
+    def overlay(self, frame: int, measure: str | None = None) -> Overlay:
+        """The overlay of a frame, faces blurred when they are to be; with how a measure shows in it."""
+        faces = self.faces[frame] if self.faces else ()
+        sketch = self.sketches(measure, frame) if measure and self.sketches is not None else NOTHING
+        return Overlay(self.track, self.view, frame, measure, sketch, heads=faces if self.blur else (), faces=faces)
 
     def composed(self, item: Correction) -> Overlay:
         """The overlay of a correction's picture, everything said."""
         ghost = self.ghost(item.frame) if self.ghost is not None and item.ghost else ()
         return replace(
-            self.overlay(item.frame),
-            measure=item.measure,
+            self.overlay(item.frame, item.measure),
             title=item.title,
             words=f"{item.seen} {item.number}".strip(),
             note=f"“{item.cue}”" if item.cue else "",
@@ -101,7 +107,7 @@ def _length(shots: list[Shot]) -> int:
 
 def _since(told: Since, source: Source) -> Shot:
     assert told.frame is not None
-    overlay = replace(source.overlay(told.frame), measure=told.measure, title=told.title, words=told.words)
+    overlay = replace(source.overlay(told.frame, told.measure), title=told.title, words=told.words)
     return Shot(told.frame, round(FREEZE_S * source.fps), overlay, told.before)
 
 

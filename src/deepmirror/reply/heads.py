@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SIDES, sided
+from deepmirror.core.sketches.sketch import Circle
 from deepmirror.core.trajectories import Track
-from deepmirror.reply.draw import Circle
 
 HEAD_OF_TRUNK = 0.38  # radius over the shoulder-hip length: head height is 0.130 and hip to shoulder 0.288 of stature
 # (Drillis & Contini 1966, in Winter, from memory), so half a head is 0.226 of the trunk; two thirds more covers hair and leaves a margin

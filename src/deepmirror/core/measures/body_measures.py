@@ -28,7 +28,7 @@ from deepmirror.core.measures.context import (
     lowest_of,
     noise_sd,
 )
-from deepmirror.core.measures.spec import ANY, FOOT, HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
+from deepmirror.core.measures.spec import ANKLE, ANY, ELBOW, HIP, KNEE, SIDE, SWING, Drawing, Focus, MeasureSpec, Moment, ViewKind, drawn
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.trajectories import Points, Series
@@ -217,6 +217,15 @@ UPRIGHT = "against the room's vertical; our own definition"
 OWN = "our own definition, in its docstring"
 PRACTICE = "common practice, no source"
 DEEP = Focus(("hip", "knee", "shoulder"), Drawing.DEPTH)
+BACK, SHIN = Focus(("shoulder", "hip", "knee"), Drawing.BACK), Focus(("ankle", "knee"), Drawing.LEAN)
+
+
+def _furthest(
+    name: str, title: str, compute: RepMeasure, focus: Focus, *needs: str, views: tuple[ViewKind, ...] = SIDE, listed: bool = True
+) -> MeasureSpec:
+    """A distance that is shown where it is largest."""
+    source = PRACTICE if needs else OWN
+    return MeasureSpec(name, title, "cm", compute, views, source, focus=focus, moment=Moment.FURTHEST, needs=needs, listed=listed)
 
 
 MEASURES: tuple[MeasureSpec, ...] = (
@@ -274,7 +283,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         crease_margin,
         SIDE,
         "hip crease against the top of the knee: common rule of lifting meets (from memory)",
-        focus=DEEP,
+        focus=replace(DEEP, drawing=Drawing.CREASE),
     ),
     MeasureSpec(
         "trunk_lean_max_deg",
@@ -294,7 +303,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         highest_of("ankle_dorsiflexion"),
         SIDE,
         ISB,
-        focus=FOOT,
+        focus=ANKLE,
         series="ankle_dorsiflexion",
         compared=True,
     ),
@@ -305,7 +314,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         lowest_of("ankle_dorsiflexion"),
         SIDE,
         ISB,
-        focus=FOOT,
+        focus=ANKLE,
         series="ankle_dorsiflexion",
         listed=False,
     ),
@@ -329,19 +338,42 @@ MEASURES: tuple[MeasureSpec, ...] = (
         focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
         listed=False,
     ),
-    MeasureSpec("heel_rise_cm", "Heel rise", "cm", heel_rise, ANY, OWN, focus=Focus(("heel",), Drawing.RING, close_up=True)),
-    MeasureSpec("toe_rise_cm", "Toe rise", "cm", toe_rise, SIDE, OWN, focus=Focus(("toe",), Drawing.RING, close_up=True), listed=False),
-    MeasureSpec("bar_off_foot_cm", "Bar off the middle of the foot", "cm", bar_off_foot, SIDE, PRACTICE, needs=("bar",), listed=False),
-    MeasureSpec("bar_drift_cm", "Bar drift", "cm", bar_drift, SIDE, PRACTICE, needs=("bar",)),
-    MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
-    MeasureSpec("spine_change_deg", "Back against the first repetition", "°", spine_change, SIDE, OWN, focus=TRUNK, needs=("mid_back",)),
-    MeasureSpec("trunk_swing_deg", "Trunk swing", "°", change("trunk_lean"), SIDE, OWN, focus=TRUNK, series="trunk_lean"),
-    MeasureSpec(
-        "hip_change_deg", "Hip bend changes by", "°", change("hip_flexion"), SIDE, OWN, focus=HIP, series="hip_flexion", listed=False
+    _furthest("heel_rise_cm", "Heel rise", heel_rise, drawn("heel", Drawing.RISEN), views=ANY),
+    _furthest("toe_rise_cm", "Toe rise", toe_rise, drawn("toe", Drawing.RISEN), listed=False),
+    _furthest(
+        "bar_off_foot_cm", "Bar off the middle of the foot", bar_off_foot, Focus(("toe", "heel"), Drawing.BAR_FOOT), "bar", listed=False
     ),
-    MeasureSpec("knee_change_deg", "Knee bend changes by", "°", change("knee_flexion"), SIDE, OWN, focus=KNEE, series="knee_flexion"),
-    MeasureSpec("bar_leg_cm", "Bar from the leg, most", "cm", bar_from_leg, SIDE, PRACTICE, needs=("bar",)),
-    MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=replace(FOOT, close_up=True), compared=True),
+    _furthest("bar_drift_cm", "Bar drift", bar_drift, Focus(("shoulder",), Drawing.BAR_PATH), "bar"),
+    MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=BACK, needs=("mid_back",)),
+    MeasureSpec("spine_change_deg", "Back against the first repetition", "°", spine_change, SIDE, OWN, focus=BACK, needs=("mid_back",)),
+    MeasureSpec(
+        "trunk_swing_deg", "Trunk swing", "°", change("trunk_lean"), SIDE, OWN, focus=SWING, series="trunk_lean", moment=Moment.PEAK
+    ),
+    MeasureSpec(
+        "hip_change_deg",
+        "Hip bend changes by",
+        "°",
+        change("hip_flexion"),
+        SIDE,
+        OWN,
+        focus=replace(HIP, drawing=Drawing.CHANGE),
+        series="hip_flexion",
+        moment=Moment.PEAK,
+        listed=False,
+    ),
+    MeasureSpec(
+        "knee_change_deg",
+        "Knee bend changes by",
+        "°",
+        change("knee_flexion"),
+        SIDE,
+        OWN,
+        focus=replace(KNEE, drawing=Drawing.CHANGE),
+        series="knee_flexion",
+        moment=Moment.PEAK,
+    ),
+    _furthest("bar_leg_cm", "Bar from the leg, most", bar_from_leg, Focus(("hip", "knee"), Drawing.BAR_LEG), "bar"),
+    MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=drawn("heel", Drawing.HEEL_WAY), compared=True),
     MeasureSpec(
         "shank_from_vertical_max_deg",
         "Shin from upright, most",
@@ -349,6 +381,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         highest_of("shank_from_vertical"),
         SIDE,
         UPRIGHT,
+        focus=SHIN,
         series="shank_from_vertical",
     ),
     MeasureSpec(
@@ -358,8 +391,11 @@ MEASURES: tuple[MeasureSpec, ...] = (
         at_turn("shank_from_vertical"),
         SIDE,
         UPRIGHT,
+        focus=SHIN,
         series="shank_from_vertical",
         listed=False,
     ),
-    MeasureSpec("elbow_flexion_max_deg", "Elbow bend, most", "°", highest_of("elbow_flexion"), SIDE, ISB, series="elbow_flexion"),
+    MeasureSpec(
+        "elbow_flexion_max_deg", "Elbow bend, most", "°", highest_of("elbow_flexion"), SIDE, ISB, focus=ELBOW, series="elbow_flexion"
+    ),
 )

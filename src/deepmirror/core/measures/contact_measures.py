@@ -6,8 +6,6 @@ registration. Distances are in cm at the client's plane; `u` is k = 2.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from scipy.ndimage import median_filter
 
@@ -26,11 +24,12 @@ from deepmirror.core.measures.context import (
     CannotTell,
     FilmMeasure,
     MeasurementContext,
+    RepMeasure,
     at,
     highest,
     noise_sd,
 )
-from deepmirror.core.measures.spec import HIP, KNEE, SIDE, TRUNK, Drawing, Focus, MeasureSpec
+from deepmirror.core.measures.spec import SIDE, Drawing, Focus, MeasureSpec, Moment, drawn
 from deepmirror.core.measures.tempo_measures import frame_s
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series
@@ -45,7 +44,7 @@ ROLLER_USUAL_SHARE = 0.87  # of the way from knee to ankle, where no roller is m
 CREEP_SHARE_U = 0.25  # of a predicted creep: the knee's own wandering and the pad's give; our own estimate, no source
 
 
-def _line(scene: MeasurementContext, kind: str) -> Array:
+def pad_of(scene: MeasurementContext, kind: str) -> Array:
     """The pad's, seat's or back pad's line (2, 2) px; pad and seat stand in for each other. Raises CannotTell."""
     marks = scene.marks
     if kind == "back":
@@ -76,7 +75,7 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
 
 def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, Array]:
     """A joint's distance (T,) px from a pad's line over where it lies in contact, and its place (T,) px along the line."""
-    name, line = scene.side_point(joint), _line(scene, kind)
+    name, line = scene.side_point(joint), pad_of(scene, kind)
     along, across = along_and_across(scene.track.point(name), line[0], line[1] - line[0])
     away = across if np.median(across) >= 0 else -across
     return away - np.percentile(away, CONTACT_PERCENTILE), along
@@ -268,12 +267,28 @@ def sole_lift(scene: MeasurementContext, rep: Rep) -> Value:
 MARKED = "against a marked line of the machine; our own definition"
 AXIS = "distance of the machine's axis from the joint's: makers' set-up instructions ask for none (common practice, no source)"
 CIRCLES = "geometry of the two circles of lever and shank; our own derivation"
-PELVIS, PIVOT = Focus(("hip",), Drawing.RING, close_up=True), Focus(("knee",), Drawing.RING, close_up=True)
-NEAR_HIP, NEAR_KNEE = replace(HIP, close_up=True), replace(KNEE, close_up=True)
+PELVIS, PIVOT, ROLLER = drawn("hip", Drawing.PELVIS), drawn("knee", Drawing.PIVOT), drawn("knee", Drawing.ROLLER)
+LEVER = Focus(("knee", "ankle"), Drawing.LEVER, close_up=True)
+
+
+def _way(
+    name: str, title: str, compute: RepMeasure, joint: str, drawing: Drawing, mark: str, compared: bool = False, listed: bool = True
+) -> MeasureSpec:
+    """A way off or along a marked line, shown where it is largest."""
+    focus = drawn(joint, drawing)
+    return MeasureSpec(
+        name, title, "cm", compute, SIDE, MARKED, focus=focus, moment=Moment.FURTHEST, needs=(mark,), compared=compared, listed=listed
+    )
+
+
+def _fit(name: str, title: str, compute: FilmMeasure, source: str, focus: Focus, *needs: str, unit: str = "cm") -> MeasureSpec:
+    """How the machine fits, over the whole film."""
+    return MeasureSpec(name, title, unit, compute, SIDE, source, per_rep=False, focus=focus, needs=needs)
+
 
 MEASURES: tuple[MeasureSpec, ...] = (
-    MeasureSpec("hip_lift_cm", "Hip off the pad", "cm", hip_lift, SIDE, MARKED, focus=PELVIS, needs=("pad_line",), compared=True),
-    MeasureSpec("hip_slide_cm", "Hip along the pad", "cm", hip_slide, SIDE, MARKED, focus=HIP, needs=("pad_line",)),
+    _way("hip_lift_cm", "Hip off the pad", hip_lift, "hip", Drawing.OFF_PAD, "pad_line", compared=True),
+    _way("hip_slide_cm", "Hip along the pad", hip_slide, "hip", Drawing.ALONG_PAD, "pad_line"),
     MeasureSpec(
         "pelvis_tuck_deg",
         "Pelvis rolled",
@@ -281,49 +296,30 @@ MEASURES: tuple[MeasureSpec, ...] = (
         pelvis_tuck,
         SIDE,
         "turn of the line hip to waistband; our own definition",
-        focus=NEAR_HIP,
+        focus=PELVIS,
+        moment=Moment.FURTHEST,
         needs=("waistband",),
     ),
-    MeasureSpec("seat_lift_cm", "Hip off the seat", "cm", seat_lift, SIDE, MARKED, focus=NEAR_HIP, needs=("seat_line",), listed=False),
-    MeasureSpec("back_lift_cm", "Shoulders off the back pad", "cm", back_lift, SIDE, MARKED, focus=TRUNK, needs=("back_pad",)),
-    MeasureSpec("knee_lift_cm", "Knee off the pad", "cm", knee_lift, SIDE, MARKED, focus=KNEE, needs=("pad_line",)),
-    MeasureSpec("knee_slide_cm", "Knee along the pad", "cm", knee_slide, SIDE, MARKED, focus=KNEE, needs=("pad_line",)),
+    _way("seat_lift_cm", "Hip off the seat", seat_lift, "hip", Drawing.OFF_PAD, "seat_line", listed=False),
+    _way("back_lift_cm", "Shoulders off the back pad", back_lift, "shoulder", Drawing.OFF_PAD, "back_pad"),
+    _way("knee_lift_cm", "Knee off the pad", knee_lift, "knee", Drawing.OFF_PAD, "pad_line"),
+    _way("knee_slide_cm", "Knee along the pad", knee_slide, "knee", Drawing.ALONG_PAD, "pad_line"),
     MeasureSpec(
-        "edge_clearance_cm", "Knee beyond the bench edge", "cm", edge_clearance, SIDE, MARKED, focus=NEAR_KNEE, needs=("bench_edge",)
-    ),
-    MeasureSpec(
-        "pivot_misalignment_cm", "Knee from the pivot", "cm", pivot_misalignment, SIDE, AXIS, per_rep=False, focus=PIVOT, needs=("pivot",)
-    ),
-    MeasureSpec(
-        "pivot_along_cm", "… along the shin", "cm", _pivot_part(across=False), SIDE, AXIS, per_rep=False, focus=PIVOT, needs=("pivot",)
-    ),
-    MeasureSpec(
-        "pivot_across_cm", "… before the shin", "cm", _pivot_part(across=True), SIDE, AXIS, per_rep=False, focus=PIVOT, needs=("pivot",)
-    ),
-    MeasureSpec(
-        "roller_creep_cm", "Pad must slide on the shin", "cm", roller_creep, SIDE, CIRCLES, per_rep=False, focus=NEAR_KNEE, needs=("pivot",)
-    ),
-    MeasureSpec(
-        "roller_creep_seen_cm",
-        "Pad seen to slide",
+        "edge_clearance_cm",
+        "Knee beyond the bench edge",
         "cm",
-        roller_creep_seen,
+        edge_clearance,
         SIDE,
-        CIRCLES,
-        per_rep=False,
-        focus=NEAR_KNEE,
-        needs=("roller",),
+        MARKED,
+        focus=drawn("knee", Drawing.EDGE),
+        moment=Moment.START,
+        needs=("bench_edge",),
     ),
-    MeasureSpec(
-        "roller_position_pct",
-        "Roller above the ankle",
-        "% shin",
-        roller_position,
-        SIDE,
-        AXIS,
-        per_rep=False,
-        focus=NEAR_KNEE,
-        needs=("roller",),
-    ),
-    MeasureSpec("lever_angle_deg", "Lever off the shin", "°", lever_angle, SIDE, CIRCLES, per_rep=False, needs=("pivot", "roller")),
+    _fit("pivot_misalignment_cm", "Knee from the pivot", pivot_misalignment, AXIS, PIVOT, "pivot"),
+    _fit("pivot_along_cm", "… along the shin", _pivot_part(across=False), AXIS, PIVOT, "pivot"),
+    _fit("pivot_across_cm", "… before the shin", _pivot_part(across=True), AXIS, PIVOT, "pivot"),
+    _fit("roller_creep_cm", "Pad must slide on the shin", roller_creep, CIRCLES, ROLLER, "pivot"),
+    _fit("roller_creep_seen_cm", "Pad seen to slide", roller_creep_seen, CIRCLES, ROLLER, "roller"),
+    _fit("roller_position_pct", "Roller above the ankle", roller_position, AXIS, ROLLER, "roller", unit="% shin"),
+    _fit("lever_angle_deg", "Lever off the shin", lever_angle, CIRCLES, LEVER, "pivot", "roller", unit="°"),
 )

@@ -11,7 +11,7 @@ import numpy as np
 
 from deepmirror.core.body.anthropometry import ANKLE_FROM_HEEL_SHARE
 from deepmirror.core.measures.context import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, MeasurementContext
-from deepmirror.core.measures.spec import FOOT, FRONT, WHOLE, MeasureSpec
+from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
@@ -176,20 +176,27 @@ def toe_out_asymmetry(scene: MeasurementContext) -> Value:
 ANKLES, TOES = "between the ankle joints' centres, as the batch contract says", "away from straight ahead, as the batch contract says"
 PLACED = "by homography from the platform's corners; Hartley & Zisserman, section 4.1 (from memory)"
 
+STANCE, TURNED = Focus(("ankle",), Drawing.STANCE), Focus(("ankle", "heel", "toe"), Drawing.FOOT_TURN, close_up=True)
+PLATFORM = Focus(("ankle", "heel", "toe"), Drawing.PLATFORM)
+
 MEASURES: tuple[MeasureSpec, ...] = (
-    MeasureSpec("stance_width_cm", "Stance", "cm", stance_width, FRONT, ANKLES, per_rep=False),
-    MeasureSpec("stance_to_shoulder_ratio", "Stance / shoulders", "", stance_ratio, FRONT, ANKLES, per_rep=False, decimals=2),
-    MeasureSpec("stance_to_hip_ratio", "Stance / hips", "", stance_to_hips, FRONT, ANKLES, per_rep=False, decimals=2, listed=False),
-    MeasureSpec("toe_out_left_deg", "Left foot turned out", "°", _toe_out("left"), FRONT, TOES, per_rep=False, focus=FOOT, clock=True),
-    MeasureSpec("toe_out_right_deg", "Right foot turned out", "°", _toe_out("right"), FRONT, TOES, per_rep=False, focus=FOOT, clock=True),
-    MeasureSpec("toe_out_asymmetry_deg", "Between the feet", "°", toe_out_asymmetry, FRONT, TOES, per_rep=False, focus=FOOT, listed=False),
+    MeasureSpec("stance_width_cm", "Stance", "cm", stance_width, FRONT, ANKLES, per_rep=False, focus=STANCE),
+    MeasureSpec("stance_to_shoulder_ratio", "Stance / shoulders", "", stance_ratio, FRONT, ANKLES, per_rep=False, focus=STANCE, decimals=2),
+    MeasureSpec(
+        "stance_to_hip_ratio", "Stance / hips", "", stance_to_hips, FRONT, ANKLES, per_rep=False, focus=STANCE, decimals=2, listed=False
+    ),
+    MeasureSpec("toe_out_left_deg", "Left foot turned out", "°", _toe_out("left"), FRONT, TOES, per_rep=False, focus=TURNED, clock=True),
+    MeasureSpec("toe_out_right_deg", "Right foot turned out", "°", _toe_out("right"), FRONT, TOES, per_rep=False, focus=TURNED, clock=True),
+    MeasureSpec(
+        "toe_out_asymmetry_deg", "Between the feet", "°", toe_out_asymmetry, FRONT, TOES, per_rep=False, focus=TURNED, listed=False
+    ),
     *(
-        MeasureSpec(name, title, unit, on_platform(name), FRONT, PLACED, per_rep=False, focus=focus, needs=("platform",))
-        for name, title, unit, focus in (
-            ("foot_height_left_pct", "Left foot on the platform", "% up", FOOT),
-            ("foot_height_right_pct", "Right foot on the platform", "% up", FOOT),
-            ("stance_asymmetry_cm", "One foot higher by", "cm", WHOLE),
-            ("stance_off_centre_cm", "Stance off the middle", "cm", WHOLE),
+        MeasureSpec(name, title, unit, on_platform(name), FRONT, PLACED, per_rep=False, focus=PLATFORM, needs=("platform",))
+        for name, title, unit in (
+            ("foot_height_left_pct", "Left foot on the platform", "% up"),
+            ("foot_height_right_pct", "Right foot on the platform", "% up"),
+            ("stance_asymmetry_cm", "One foot higher by", "cm"),
+            ("stance_off_centre_cm", "Stance off the middle", "cm"),
         )
     ),
 )

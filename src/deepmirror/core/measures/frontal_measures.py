@@ -119,11 +119,10 @@ def hip_shift(scene: MeasurementContext, rep: Rep) -> Value:
 FPPA = "Willson & Davis 2008 (from memory)"
 OWN = "our own definition, in its docstring"
 PRACTICE = "common practice, no source"
-INWARD = Focus(("knee", "ankle"), Drawing.INWARD)
 
 
 def _both_sides(
-    name: str, title: str, unit: str, compute: Callable[[str], RepMeasure], series: str, source: str, listed: bool = True
+    name: str, title: str, unit: str, compute: Callable[[str], RepMeasure], series: str, source: str, drawing: Drawing, listed: bool = True
 ) -> list[MeasureSpec]:
     """Left and right of one frontal-plane measure; both names take the side in their middle."""
     return [
@@ -134,7 +133,7 @@ def _both_sides(
             compute(side),
             FRONT,
             source,
-            focus=INWARD,
+            focus=Focus(("knee", "ankle"), drawing),
             series=f"{series}_{side}",
             moment=Moment.PEAK,
             listed=listed,
@@ -144,14 +143,50 @@ def _both_sides(
 
 
 MEASURES: tuple[MeasureSpec, ...] = (
-    MeasureSpec("leg_spread_max_deg", "Legs apart, most", "°", highest_of("leg_spread"), FRONT, OWN, series="leg_spread"),
-    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", _fppa, "fppa", FPPA),
-    *_both_sides(
-        "knee_medial_{side}_pct", "{side} knee off its line", "% shank", lambda side: highest_of(f"knee_medial_{side}"), "knee_medial", OWN
+    MeasureSpec(
+        "leg_spread_max_deg",
+        "Legs apart, most",
+        "°",
+        highest_of("leg_spread"),
+        FRONT,
+        OWN,
+        focus=Focus(("hip", "ankle"), Drawing.SPREAD),
+        series="leg_spread",
     ),
-    *_both_sides("knee_inward_{side}_cm", "{side} knee further in than at the start", "cm", _knee_inward, "knee_medial", OWN, listed=False),
-    *_both_sides("knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE),
-    MeasureSpec("hip_shift_cm", "Hips shift to the left", "cm", hip_shift, FRONT, OWN, focus=Focus(("hip",)), listed=False),
+    *_both_sides("fppa_{side}_deg", "{side} knee inward", "°", _fppa, "fppa", FPPA, Drawing.PROJECTION),
+    *_both_sides(
+        "knee_medial_{side}_pct",
+        "{side} knee off its line",
+        "% shank",
+        lambda side: highest_of(f"knee_medial_{side}"),
+        "knee_medial",
+        OWN,
+        Drawing.INWARD,
+    ),
+    *_both_sides(
+        "knee_inward_{side}_cm",
+        "{side} knee further in than at the start",
+        "cm",
+        _knee_inward,
+        "knee_medial",
+        OWN,
+        Drawing.INWARD,
+        listed=False,
+    ),
+    *_both_sides(
+        "knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE, Drawing.OVER_FOOT
+    ),
+    MeasureSpec(
+        "hip_shift_cm",
+        "Hips shift to the left",
+        "cm",
+        hip_shift,
+        FRONT,
+        OWN,
+        focus=Focus(("hip", "ankle"), Drawing.SHIFT),
+        moment=Moment.FURTHEST,
+        listed=False,
+    ),
     MeasureSpec(
         "knee_ankle_separation_ratio_min",
         "Knee gap / ankle gap",
@@ -159,7 +194,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         lowest_of("knee_ankle_separation_ratio"),
         FRONT,
         "Noyes et al. 2005, separation distance (from memory)",
-        focus=INWARD,
+        focus=Focus(("knee", "ankle"), Drawing.KNEE_GAP),
         series="knee_ankle_separation_ratio",
         decimals=1,
     ),

@@ -31,20 +31,51 @@ def view_kind(view: str) -> ViewKind:
 
 
 class Drawing(StrEnum):
-    """How a measure is drawn on a frame."""
+    """How a measure is drawn on a frame (core/sketches)."""
 
     PLAIN = "nothing but the body's lines"
-    RING = "a ring around the joint it is read at"
+    ANGLE = "the one limb carried on beyond the joint, and the angle to the other"
+    ANKLE = "the upright over the sole, and the angle to the shin"
+    CHANGE = "a limb where it lay at the rep's other end, and the angle to where it lies"
+    SWING = "the trunk where it lay at the rep's other end, and the angle to where it lies"
     DEPTH = "a level line through the knee, and the angle from it to the hip"
+    CREASE = "a level line at the top of the knee, and the way to the crease of the hip"
     PAST_TOE = "an upright line through the toe, and the way from it to the knee"
-    LEAN = "an upright line through the hip, and the angle from it to the shoulder"
+    LEAN = "an upright line through one joint, and the angle from it to another"
+    BACK = "the line of the back, and the set's first one laid over it"
+    STEP = "from the front ankle to the rear one"
+    OFF_PAD = "the pad's line, and the gap to the joint"
+    ALONG_PAD = "the pad's line, and the way the joint slid along it"
+    RISEN = "the line of the floor or platform, and the gap to heel or toe"
+    HEEL_WAY = "the heel's lowest and highest place"
+    MOVED = "where a joint began, and where it is"
+    BAR_PATH = "the bar's way, its line, and the gap"
+    BAR_FOOT = "an upright over the middle of the foot, and the way to the bar"
+    BAR_LEG = "from the leg to the bar"
+    PELVIS = "the line from hip to waistband when the rep began, and now"
+    EDGE = "the bench's edge, and the way to the knee"
+    PIVOT = "the machine's axis, the knee's centre, and the way between"
+    ROLLER = "the shin, and the stretch the roller slid along"
+    LEVER = "the lever and the shin, and the angle between"
     INWARD = "the line from hip to ankle, and the way from it to the knee"
+    KNEE_GAP = "between the knees, and between the ankles"
+    PROJECTION = "the thigh carried on, and the angle to the shin"
+    OVER_FOOT = "the line the foot points along, and the way from it to the knee"
+    SHIFT = "an upright over the middle of the feet, and the way to the hips"
+    SPREAD = "the angle between the legs"
+    STANCE = "between the ankles, and the breadth it is set against"
+    FOOT_TURN = "the line of each foot, and its angle"
+    PLATFORM = "the platform and the feet on it"
+    ASKED_TIME = "each phase's time as a bar against the asked one"
+    BY_REP = "a bar for every rep"
+    SPEEDS = "the lifting speed of every rep as a bar"
+    RANGES = "the body at the far ends of this rep and of the furthest"
 
 
 @dataclass(frozen=True)
 class Focus:
     """What of the body a measure concerns: its joints, the first the middle of it; how it is drawn; and whether it is so small that
-    a picture of it is taken from near."""
+    a picture of it is taken from near. For an angle: the joint it is at, the end that moves, the end it is read from."""
 
     joints: tuple[str, ...] = ()
     drawing: Drawing = Drawing.PLAIN
@@ -52,8 +83,14 @@ class Focus:
 
 
 WHOLE = Focus()
-TRUNK, HIP = Focus(("shoulder", "hip", "knee")), Focus(("hip", "knee", "shoulder"))
-KNEE, FOOT = Focus(("knee", "ankle", "hip")), Focus(("ankle", "heel", "toe", "knee"))
+HIP, KNEE = Focus(("hip", "knee", "shoulder"), Drawing.ANGLE), Focus(("knee", "ankle", "hip"), Drawing.ANGLE)
+ANKLE, ELBOW = Focus(("ankle", "heel", "toe", "knee"), Drawing.ANKLE), Focus(("elbow", "wrist", "shoulder"), Drawing.ANGLE)
+SWING = Focus(("hip", "shoulder"), Drawing.SWING)
+
+
+def drawn(joint: str, drawing: Drawing) -> Focus:
+    """A small thing at one joint, looked at from near."""
+    return Focus((joint,), drawing, close_up=True)
 
 
 class Moment(StrEnum):
@@ -61,7 +98,10 @@ class Moment(StrEnum):
 
     REVERSAL = "the far turn-round"
     PEAK = "where its series is largest"
+    FURTHEST = "where what it draws is largest"
     LOWERING = "the middle of the lowering"
+    START = "the start"
+    LIFT_END = "where the lift ends"
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import numpy as np
 from deepmirror.core.measures import tempo_measures
 from deepmirror.core.measures.body_measures import CHANGE_U_SHARE, ISB, OWN, PRACTICE
 from deepmirror.core.measures.context import FILM_SIDE, Array, CannotTell, MeasurementContext, RepMeasure, at, highest, noise_sd
-from deepmirror.core.measures.spec import HIP, SIDE, TRUNK, MeasureSpec
+from deepmirror.core.measures.spec import HIP, SIDE, SWING, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
@@ -67,6 +67,8 @@ def _nordic(scene: MeasurementContext, rep: Rep) -> tuple[Series, int]:
         return np.asarray(np.degrees(np.arctan2(d @ across, d @ scene.up)))
 
     part = scene.cached_series("whole lean", lambda: scene.track.series(lean)).window(rep.start_s, rep.turn_start_s)
+    if len(part.values) < 3:
+        raise CannotTell("the lowering is not whole", FILM_SIDE)
     speeds = np.gradient(part.values, part.times)
     calm = LOST_CONTROL * float(np.median(speeds[: max(len(speeds) // 2, 1)]))
     over = speeds > calm
@@ -102,8 +104,21 @@ def stance_length(scene: MeasurementContext, rep: Rep) -> Value:
     return scene.cm(Value(at(series, rep.bottom_s), 0.0)).widened(FAR_FOOT_U_CM)
 
 
+FALL = Focus(("knee", "shoulder"), Drawing.LEAN)
+
 MEASURES: tuple[MeasureSpec, ...] = (
-    MeasureSpec("hips_first_deg", "Hips rise before the trunk", "°", hips_first, SIDE, OWN, focus=TRUNK, series="trunk_lean", listed=False),
+    MeasureSpec(
+        "hips_first_deg",
+        "Hips rise before the trunk",
+        "°",
+        hips_first,
+        SIDE,
+        OWN,
+        focus=SWING,
+        series="trunk_lean",
+        moment=Moment.FURTHEST,
+        listed=False,
+    ),
     MeasureSpec(
         "hip_at_top_deg",
         "Hip bend where the lift ends",
@@ -113,10 +128,21 @@ MEASURES: tuple[MeasureSpec, ...] = (
         ISB,
         focus=HIP,
         series="hip_flexion",
+        moment=Moment.LIFT_END,
         listed=False,
     ),
-    MeasureSpec("hip_travel_cm", "Hips move by", "cm", hip_travel, SIDE, OWN, focus=HIP, listed=False),
-    MeasureSpec("break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE),
-    MeasureSpec("control_s", "Controlled for", "s", control_time, SIDE, PRACTICE),
-    MeasureSpec("stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN),
+    MeasureSpec(
+        "hip_travel_cm",
+        "Hips move by",
+        "cm",
+        hip_travel,
+        SIDE,
+        OWN,
+        focus=Focus(("hip",), Drawing.MOVED),
+        moment=Moment.FURTHEST,
+        listed=False,
+    ),
+    MeasureSpec("break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING),
+    MeasureSpec("control_s", "Controlled for", "s", control_time, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING),
+    MeasureSpec("stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN, focus=Focus(("ankle",), Drawing.STEP)),
 )

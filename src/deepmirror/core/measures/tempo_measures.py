@@ -227,6 +227,7 @@ def _loss(reps: list[Rep], of: Callable[[Rep], float], u_pct: float) -> Value:
 KNUTTGEN = "phases after Knuttgen & Komi 2003 (from memory); boundaries as the batch contract says"
 PRACTICE = "common practice, no source"
 SHARP = "peak speed over peak acceleration; our own definition"
+RANGES, TIMED, EACH = (Focus(("hip", "knee"), d) for d in (Drawing.RANGES, Drawing.ASKED_TIME, Drawing.BY_REP))
 LOSS = "Sánchez-Medina & González-Badillo 2011 (from memory)"
 
 
@@ -242,10 +243,21 @@ def _of_what_was_followed(compute: Callable[..., Value]) -> Callable[..., Value]
 
 
 _TOLD: tuple[MeasureSpec, ...] = (
-    MeasureSpec("lockout_deg", "Knee where the lift ends", "°", lockout, SIDE, PRACTICE, focus=KNEE, series="knee_flexion", compared=True),
-    MeasureSpec("bottom_hold_s", "Held at the bottom", "s", hold("bottom"), ANY, KNUTTGEN, compared=True),
-    MeasureSpec("top_hold_s", "Held at the top", "s", hold("top"), ANY, KNUTTGEN, compared=True),
-    MeasureSpec("stack_rest_s", "Weight stack at rest", "s", stack_rest, ANY, PRACTICE, needs=("stack",), listed=False),
+    MeasureSpec(
+        "lockout_deg",
+        "Knee where the lift ends",
+        "°",
+        lockout,
+        SIDE,
+        PRACTICE,
+        focus=KNEE,
+        series="knee_flexion",
+        moment=Moment.LIFT_END,
+        compared=True,
+    ),
+    MeasureSpec("bottom_hold_s", "Held at the bottom", "s", hold("bottom"), ANY, KNUTTGEN, focus=TIMED, compared=True),
+    MeasureSpec("top_hold_s", "Held at the top", "s", hold("top"), ANY, KNUTTGEN, focus=TIMED, compared=True),
+    MeasureSpec("stack_rest_s", "Weight stack at rest", "s", stack_rest, ANY, PRACTICE, focus=EACH, needs=("stack",), listed=False),
     MeasureSpec(
         "range_share_pct",
         "Range of the set's median",
@@ -253,7 +265,7 @@ _TOLD: tuple[MeasureSpec, ...] = (
         range_share,
         ANY,
         PRACTICE,
-        focus=Focus(("hip", "knee"), Drawing.DEPTH),
+        focus=RANGES,
         listed=False,
     ),
     MeasureSpec(
@@ -263,20 +275,25 @@ _TOLD: tuple[MeasureSpec, ...] = (
         phase_share("eccentric"),
         ANY,
         KNUTTGEN,
+        focus=TIMED,
         moment=Moment.LOWERING,
         listed=False,
     ),
-    MeasureSpec("concentric_share_pct", "Lifting of the asked time", "%", phase_share("concentric"), ANY, KNUTTGEN, listed=False),
-    MeasureSpec("bottom_share_pct", "Bottom hold of the asked time", "%", phase_share("bottom"), ANY, KNUTTGEN, listed=False),
-    MeasureSpec("top_share_pct", "Top hold of the asked time", "%", phase_share("top"), ANY, KNUTTGEN, listed=False),
-    MeasureSpec("turn_s", "Time to turn round", "s", turn_time, ANY, SHARP, listed=False),
-    MeasureSpec("start_s", "Time to full speed", "s", start_time, ANY, SHARP, listed=False),
-    MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, listed=False),
-    MeasureSpec("stop_s", "Time to stop", "s", stop_time, SIDE, SHARP, listed=False),
-    MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, listed=False),
+    MeasureSpec(
+        "concentric_share_pct", "Lifting of the asked time", "%", phase_share("concentric"), ANY, KNUTTGEN, focus=TIMED, listed=False
+    ),
+    MeasureSpec("bottom_share_pct", "Bottom hold of the asked time", "%", phase_share("bottom"), ANY, KNUTTGEN, focus=TIMED, listed=False),
+    MeasureSpec("top_share_pct", "Top hold of the asked time", "%", phase_share("top"), ANY, KNUTTGEN, focus=TIMED, listed=False),
+    MeasureSpec("turn_s", "Time to turn round", "s", turn_time, ANY, SHARP, focus=EACH, listed=False),
+    MeasureSpec("start_s", "Time to full speed", "s", start_time, ANY, SHARP, focus=EACH, listed=False),
+    MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, focus=EACH, listed=False),
+    MeasureSpec("stop_s", "Time to stop", "s", stop_time, SIDE, SHARP, focus=EACH, listed=False),
+    MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, focus=EACH, listed=False),
     MeasureSpec("time_under_tension_s", "Under load", "s", under_tension, ANY, PRACTICE, per_rep=False, listed=False),
-    MeasureSpec("speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False),
-    MeasureSpec("range_loss_pct", "Range lost through the set", "%", range_loss, ANY, PRACTICE, per_rep=False, listed=False),
+    MeasureSpec(
+        "speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False, focus=Focus(("hip",), Drawing.SPEEDS)
+    ),
+    MeasureSpec("range_loss_pct", "Range lost through the set", "%", range_loss, ANY, PRACTICE, per_rep=False, focus=RANGES, listed=False),
 )
 
 MEASURES: tuple[MeasureSpec, ...] = tuple(replace(spec, compute=_of_what_was_followed(spec.compute)) for spec in _TOLD)

@@ -143,8 +143,8 @@ def find_reps(
     if span < min_range:
         return []
     padded = np.concatenate([[smooth.min()], smooth, [smooth.min()]])
-    peaks, _ = find_peaks(padded, prominence=max(PROMINENCE_SHARE * span, 0.5 * min_range))
-    peaks = peaks - 1
+    least = max(PROMINENCE_SHARE * span, 0.5 * min_range)
+    peaks = _apart(smooth, find_peaks(padded, prominence=least)[0] - 1, least)
     rates = speed(grid, smooth)
     valleys = _valleys(smooth, peaks)
     cuts, tops = [], []
@@ -154,6 +154,16 @@ def find_reps(
             cuts.append(cut)
             tops.append(inside)
     return _number(grid, smooth, rates, cuts, tops, first)
+
+
+def _apart(smooth: Array, peaks: NDArray[np.signedinteger], least: float) -> NDArray[np.signedinteger]:
+    """Peaks with a real way down between them: two of exactly one height are each as prominent as the rep to SciPy."""
+    kept: list[int] = []
+    for peak in peaks:
+        if kept and smooth[kept[-1] : peak + 1].min() > smooth[peak] - least:
+            continue
+        kept.append(int(peak))
+    return np.array(kept, int)
 
 
 def _joined(smooth: Array, peaks: NDArray[np.signedinteger], valleys: list[int], halves: bool) -> list[tuple[int, list[int], int]]:

@@ -8,8 +8,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.sketches.sketch import Box
 from deepmirror.media.film import Film
-from deepmirror.reply.draw import Box, outside, tag_box
+from deepmirror.reply.draw import outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
 from deepmirror.services.films.film_library import FilmLibrary

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.sketches.table import sketch_of
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.exports import ExportData, write_exports
 from deepmirror.media.film import Film
@@ -81,9 +83,7 @@ class Drawer:
         """Then and now of an earlier correction; None where this film has no moment for it."""
         if told.frame is None:
             return None
-        overlay = self.source.overlay(told.frame)
-        now = Overlay(overlay.track, overlay.view, told.frame, told.measure, heads=overlay.heads)
-        return self._picture(self._film.picture(told.frame), now, told.before)
+        return self._picture(self._film.picture(told.frame), self.source.overlay(told.frame, told.measure), told.before)
 
     def _picture(self, picture: Picture, overlay: Overlay, before: Before | None, captioned: bool = True) -> Picture:
         overlay = self._all_heads(picture, overlay)
@@ -92,10 +92,9 @@ class Drawer:
             return draw(picture, overlay, captioned)
         film, analysis = then
         frame = frame_at(analysis, before.time_s)
-        old = source_of(analysis, film.facts.fps, self._blur).overlay(frame)
         first = film.picture(frame)
         self._others = None
-        old = self._all_heads(first, Overlay(old.track, old.view, frame, overlay.measure, heads=old.heads))
+        old = self._all_heads(first, source_of(analysis, film.facts.fps, self._blur).overlay(frame, overlay.measure))
         words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
         return draw_pair(first, old, picture, overlay, words, captioned)
 
@@ -111,8 +110,8 @@ class Drawer:
 def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:
     """What is needed to draw frames of an analysed film."""
     scene = analysis.scene
-    heads = tuple(head_circles(scene.film_track)) if blur else ()
-    return Source(scene.film_track, scene.view, fps, ghost_lines(analysis), heads)
+    faces = tuple(head_circles(scene.film_track))
+    return Source(scene.film_track, scene.view, fps, ghost_lines(analysis), faces, blur, partial(sketch_of, scene))
 
 
 def ghost_lines(analysis: Analysis) -> GhostLines:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPainterPathStroker, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from deepmirror.core.sketches.sketch import NOTHING, Circle, Map, Sketch
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.widgets.sketch_painter import paint_sketch
 
 LOUPE_PX = 170
 LOUPE_ZOOM = 5.0
@@ -22,7 +25,8 @@ DOUBT_PX = 4.0  # a ring is drawn when the uncertainty (k = 2) is larger than th
 class Drawing:
     """What to draw over a frame, in picture pixels.
 
-    lines: pairs of points; points: name -> (x, y, uncertainty k = 2); placed: points set by hand; marks: named polylines.
+    lines: pairs of points; points: name -> (x, y, uncertainty k = 2); placed: points set by hand; marks: named polylines; sketch: how
+    the number in question shows, with its tag, which hides no face.
     """
 
     lines: list[tuple[QPointF, QPointF]] = field(default_factory=list)
@@ -32,6 +36,9 @@ class Drawing:
     selected: str | None = None
     ghost: list[tuple[QPointF, QPointF]] = field(default_factory=list)
     ghost_opacity: float = 0.8
+    sketch: Sketch = NOTHING
+    tag: str = ""
+    faces: tuple[Circle, ...] = ()
 
 
 class FilmView(QWidget):
@@ -154,8 +161,22 @@ class FilmView(QWidget):
             painter.setPen(QPen(QColor(t.INK), 1))
             painter.setBrush(QColor(t.BONE))
             painter.drawEllipse(view, 3.4, 3.4)
+        self._paint_sketch(painter)
         for name, at in d.placed.items():
             self._paint_placed(painter, self.to_view(at), name == d.selected)
+
+    def _paint_sketch(self, painter: QPainter) -> None:
+        """The number in question: what shows it, with its tag, inside what is seen of the picture."""
+        d = self.drawing
+        if d.sketch is NOTHING or self._image is None:
+            return
+        s, corner = self._scale(), self.to_view(QPointF(0, 0))
+        view = Map(s * np.eye(2), np.array([corner.x(), corner.y()]))
+        faces = tuple((*(float(v) for v in view(np.array([x, y]))), r * s) for x, y, r in d.faces)
+        edge = self.to_view(QPointF(self._image.width() - 0.5, self._image.height() - 0.5))
+        room = QRectF(self.to_view(QPointF(-0.5, -0.5)), edge).intersected(QRectF(self.rect()))
+        busy = [view(np.array([p.x(), p.y()])) for p, _ in d.points.values()]
+        paint_sketch(painter, d.sketch.mapped(view), d.tag, faces, room, busy)  # type: ignore[arg-type]
 
     def _paint_ghost(self, painter: QPainter) -> None:
         """The ghost: a pale outline without fill, so that the client stays to be seen through it."""

@@ -21,6 +21,7 @@ from deepmirror.ui.widgets.findings import Card, FindingCard, Folded, check_row
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, clear_layout, heading, vertical_scroll_area
 from deepmirror.ui.widgets.rep_table_view import RepTableView, ShownCell, ShownRow
 
+NO_TENTHS_FROM = 10.0  # a number as large as this, unsure by one or more, is shown without them
 MEND = "Press P to look at the points and marks of this film."
 WORKING = "Working out the numbers…"
 NOT_MEASURED = (
@@ -256,8 +257,9 @@ def _card(finding: Finding) -> Card:
 def _shown_cell(row: MeasureRow, cell: Cell) -> ShownCell:
     if cell.value is None:
         return ShownCell("–" if cell.verdict is None else "", "", cell.verdict)
-    doubt = f"±{cell.value.u:.{row.places}f}" if cell.value.u else ""
-    return ShownCell(f"{round(cell.value.value, row.places) + 0.0:.{row.places}f}", doubt, cell.verdict)
+    places = 0 if abs(cell.value.value) >= NO_TENTHS_FROM and cell.value.u >= 1 else row.places
+    doubt = f"±{cell.value.u:.{places}f}" if cell.value.u else ""
+    return ShownCell(f"{round(cell.value.value, places) + 0.0:.{places}f}", doubt, cell.verdict)
 
 
 def _advice(words: str) -> QLabel:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -15,16 +15,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, near_side, sided
 from deepmirror.services.films.film_library import FilmState
 from deepmirror.services.films.ghost import GhostMaker, ghosts_of
+from deepmirror.services.films.measure_drawing import MeasureDrawings
 from deepmirror.services.films.rep_table import moment, series_of
 from deepmirror.services.films.review import Analysis, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
 from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data
 from deepmirror.ui.rooms.mirror.placing import PlacingPanel
+from deepmirror.ui.rooms.mirror.playback import Playback
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
 from deepmirror.ui.translation import tr
@@ -32,7 +33,6 @@ from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
-SPEEDS = (1.0, 0.5, 0.25)
 DOUBT_PX = 6.0  # an uncertainty (k = 2) smaller than this in the picture is not worth a look
 VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
@@ -50,10 +50,9 @@ class MirrorRoom(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.review: Review | None = None
-        self.frame = 0
-        self._wanted = 0
-        self._speed, self._looping, self._lines = 0, False, True
-        self._finding = -1
+        self._lines, self._finding = True, -1
+        self._asked = ""  # the measure that draws itself on the film
+        self._drawings: MeasureDrawings | None = None
         self._ghosts: GhostMaker | None = None
         self._shown: Analysis | None = None  # whose numbers are on show
         self._ghost_on = False
@@ -61,9 +60,15 @@ class MirrorRoom(QWidget):
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show_frame)
         self.reader.failed.connect(self.complained)
-        self._clock = QTimer(self)
-        self._clock.timeout.connect(self._tick)
+        self.playback = Playback(self)
+        self.playback.wants_frame.connect(self.seek)
+        self.playback.turned.connect(lambda on: self.play_button.setText(tr("Pause") if on else tr("Play")))
         self._build()
+
+    @property
+    def frame(self) -> int:
+        """The frame on show."""
+        return self.playback.shown
 
     def _build(self) -> None:
         self.film = FilmView()
@@ -142,7 +147,8 @@ class MirrorRoom(QWidget):
         self.film.set_placing(False)
         self.place_button.setChecked(False)
         self.paper.setCurrentWidget(self.reading)
-        self.review, self._finding = review, -1
+        self.review = self.playback.review = review
+        self._finding, self._asked, self._drawings = -1, "", None
         self.annotator.open(review)
         self._ghosts, self._doubtful, self._shown = None, np.zeros(0, bool), None
         self.refresh()
@@ -167,7 +173,7 @@ class MirrorRoom(QWidget):
         if analysis is None:
             self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
-            self._shown = None
+            self._shown = self._drawings = None
         elif analysis is not self._shown:  # an edit whose numbers are still being worked out leaves those of before
             self._show_numbers(analysis)
         self.annotator.show_points()
@@ -177,7 +183,7 @@ class MirrorRoom(QWidget):
     def _show_numbers(self, analysis: Analysis) -> None:
         self._shown = analysis
         self.reading.show_analysis(analysis)
-        self._ghosts = ghosts_of(analysis)
+        self._ghosts, self._drawings = ghosts_of(analysis), MeasureDrawings(analysis)
         self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
         near = near_side(analysis.scene.view)
         legs = [sided(j, s) for j in ("hip", "knee", "ankle") for s in ((near,) if near else SIDES)]
@@ -198,7 +204,7 @@ class MirrorRoom(QWidget):
         starts = np.flatnonzero(np.diff(np.concatenate([[0], self._doubtful.astype(int)])) == 1)
         if len(starts):
             self.pause()
-            later = starts[starts > self._wanted]
+            later = starts[starts > self.playback.wanted]
             self.seek(int(later[0] if len(later) else starts[0]))
 
     def toggle_ghost(self) -> None:
@@ -217,33 +223,26 @@ class MirrorRoom(QWidget):
         """Go to a frame."""
         if self.review is None:
             return
-        self._wanted = min(max(number, 0), len(self.review.film.times) - 1)
-        self.reader.ask(self.review.picture, self._wanted)
+        self.playback.wanted = min(max(number, 0), len(self.review.film.times) - 1)
+        self.reader.ask(self.review.picture, self.playback.wanted)
 
     def _show_frame(self, number: int, image: QImage) -> None:
         if self.review is None:
             return
-        self.frame = self.annotator.frame = number
+        self.playback.shown = self.annotator.frame = number
         self.film.show_image(image)
         now = float(self.review.film.times[number])
         self.ribbon.set_now(now)
         self.where.setText(
-            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{SPEEDS[self._speed]:g}"
-            + ("   loop" if self._looping else "")
+            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{self.playback.speed:g}"
+            + ("   loop" if self.playback.looping else "")
         )
-        rep = self.rep_here()
+        rep = self.playback.rep_here()
         values = self.review.analysis.measured.reps[rep.number - 1] if rep and self.review.analysis else {}
         self.reading.show_rep(rep, values)
         if self.film.placing:
             self.annotator.show_points()
         self._redraw()
-
-    def rep_here(self) -> Rep | None:
-        """The rep under the playhead."""
-        if self.review is None or self.review.analysis is None:
-            return None
-        now = float(self.review.film.times[self.frame])
-        return next((r for r in self.review.analysis.scene.reps if r.start_s <= now <= r.end_s), None)
 
     def _redraw(self) -> None:
         review = self.review
@@ -257,6 +256,9 @@ class MirrorRoom(QWidget):
         if ghost is not None:
             drawing.ghost = [(QPointF(*a), QPointF(*b)) for a, b in ghost.lines()]
             drawing.ghost_opacity = self.opacity.value() / 100
+        if self._asked and self._drawings is not None and self._lines and not self.film.placing:
+            shown = self._drawings.at(self._asked, self.frame)
+            drawing.sketch, drawing.tag, drawing.faces = shown.sketch, shown.words, shown.faces
         if half := self.annotator.half_clicked():
             drawing.marks["placing"] = half
         self.film.drawing = drawing
@@ -264,35 +266,18 @@ class MirrorRoom(QWidget):
 
     def play(self) -> None:
         """Play or pause."""
-        if self._clock.isActive():
-            self.pause()
-        elif self.review is not None:
-            self._clock.start(max(5, round(1000 / (self.review.film.facts.fps * SPEEDS[self._speed]))))
-            self.play_button.setText(tr("Pause"))
+        self.playback.toggle()
 
     def pause(self) -> None:
         """Stop playing."""
-        self._clock.stop()
-        self.play_button.setText(tr("Play"))
-
-    def _tick(self) -> None:
-        if self.review is None or self.frame != self._wanted:
-            return
-        rep = self.rep_here()
-        nxt = self.frame + 1
-        if self._looping and rep is not None and self.review.film.times[min(nxt, len(self.review.film.times) - 1)] > rep.end_s:
-            nxt = self.review.film.frame_at(rep.start_s)
-        if nxt >= len(self.review.film.times):
-            self.pause()
-        else:
-            self.seek(nxt)
+        self.playback.pause()
 
     def step(self, count: int) -> None:
         """Go some frames on (or back); while a placed point is selected, single steps nudge it sideways."""
         if abs(count) == 1 and self.annotator.nudge(count, 0):
             return
         self.pause()
-        self.seek(self._wanted + count)
+        self.seek(self.playback.wanted + count)
 
     def turn(self, way: int) -> None:
         """Go to the next (1) or previous (-1) reversal; while a placed point is selected, nudge it down or up."""
@@ -308,15 +293,13 @@ class MirrorRoom(QWidget):
 
     def slower(self) -> None:
         """Cycle through the playing speeds."""
-        self._speed = (self._speed + 1) % len(SPEEDS)
-        if self._clock.isActive() and self.review is not None:
-            self._clock.start(max(5, round(1000 / (self.review.film.facts.fps * SPEEDS[self._speed]))))
-        self.seek(self._wanted)
+        self.playback.slower()
+        self.seek(self.playback.wanted)
 
     def toggle_loop(self) -> None:
         """Loop the rep under the playhead, or stop looping."""
-        self._looping = not self._looping
-        self.seek(self._wanted)
+        self.playback.looping = not self.playback.looping
+        self.seek(self.playback.wanted)
 
     def toggle_halves(self) -> None:
         """Say that every rep holds a half rep (down, half up, down, up), or take it back."""
@@ -341,17 +324,18 @@ class MirrorRoom(QWidget):
             return
         for i, finding in enumerate(self.review.analysis.judgement.findings):
             if finding.code == code:
-                self._finding = i
+                self._finding, self._asked = i, finding.measure
                 self.pause()
                 self.reading.pick(code)
                 self.seek(self.review.film.frame_at(finding.time_s))
 
     def go_to_number(self, measure: str, rep: int) -> None:
-        """Go to the frame that shows a measure of a rep, with the curve it is read from; to its turn-round where no measure is said."""
+        """Go to the frame that shows a measure of a rep and draw it, with the curve it is read from; to the turn-round without one."""
         analysis = self.review.analysis if self.review is not None else None
         if self.review is None or analysis is None:
             return
         self.pause()
+        self._asked = measure
         when = moment(analysis, measure, rep) if measure else analysis.scene.reps[rep - 1].bottom_s
         if measure and self.signal.choose(series_of(measure)):
             self._show_signal()
@@ -388,7 +372,7 @@ class MirrorRoom(QWidget):
     def forget(self) -> None:
         """Let go of the film on show."""
         self.pause()
-        self.review = None
+        self.review = self.playback.review = None
         self.annotator.open(None)
         self.film.show_message(tr("Take a film from the Desk."))
 
