@@ -36,6 +36,12 @@ def with_unit(number: str, unit: str) -> str:
     return f"{number}{unit}" if unit.startswith("°") else f"{number} {unit}".rstrip()
 
 
+def with_doubt(value: float, u: float, places: int, unit: str, signed: bool = False) -> str:
+    """A number, its uncertainty and its unit: "3.6 ± 0.6 cm"; nothing is ever written as minus zero."""
+    number = round(value, places) + 0.0
+    return with_unit(f"{number:{'+' if signed else ''}.{places}f} ± {u:.{places}f}", unit)
+
+
 def bare_unit(unit: str) -> str:
     """The unit alone where it is written with what it counts: "cm" of "cm off the pad"; "per s" is one."""
     words = unit.split()

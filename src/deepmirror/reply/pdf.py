@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import dataclass
 from importlib import resources
 from typing import Any
 from xml.sax.saxutils import escape
@@ -24,6 +25,9 @@ INK, DIM, COPPER, TEAL, LINE = (HexColor(c) for c in ("#2a2420", "#6d625a", "#8f
 EDGE = 16 * mm
 PICTURE_PX = 900  # width of a picture on the page; sharper is not seen in print at this size
 FOOT = 24 * mm
+TYPES = (1.45, 1.35, 1.25, 1.15, 1.08, 1.0)  # how much larger than the least size the type may be: the largest that fits is taken
+SHARES = {1: (1.0, 0.8, 0.6), 2: (0.58, 0.52), 3: (0.5, 0.44)}  # of the width a picture takes, by the number of blocks
+ABOVE = 0.7  # of what is left free on the page goes between its parts; the rest stays below
 
 
 def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
@@ -36,7 +40,7 @@ def render_pdf(reply: Reply, stills: dict[str, bytes]) -> bytes:
     canvas.setAuthor(reply.coach or "Your coach")
     canvas.setCreator("Deep Mirror")
     width, height = size[0] - 2 * EDGE, size[1] - 2 * EDGE - FOOT
-    story = KeepInFrame(width, height, _story(reply, stills, width), mode="shrink")
+    story = KeepInFrame(width, height, _fitted_story(reply, stills, width, height), mode="shrink")
     story.wrapOn(canvas, width, height)
     story.drawOn(canvas, EDGE, EDGE + FOOT + height - story.height)
     _foot(canvas, reply, width)
@@ -60,33 +64,55 @@ def paragraph_style(size: float, **more: Any) -> ParagraphStyle:
     return ParagraphStyle("", fontName=FACE, fontSize=size, leading=size * 1.32, textColor=INK, **more)
 
 
-def _story(reply: Reply, stills: dict[str, bytes], width: float) -> list[Flowable]:
-    head = paragraph_style(19, spaceAfter=1)
-    head.fontName = BOLD
-    dim = paragraph_style(9.5, spaceAfter=6)
+@dataclass(frozen=True)
+class _Type:
+    """How large a page is set: its type against the least size, and the share of the width its pictures take."""
+
+    scale: float
+    share: float
+
+    def style(self, size: float, bold: bool = False, **more: Any) -> ParagraphStyle:
+        """Running words of this size at the page's scale."""
+        style = paragraph_style(size * self.scale, **more)
+        style.fontName = BOLD if bold else FACE
+        return style
+
+
+def _fitted_story(reply: Reply, stills: dict[str, bytes], width: float, height: float) -> list[Flowable]:
+    """The page's parts as large as they fit on it, spread over its height."""
+    blocks = min(max(len(reply.chosen()) + len(reply.since_chosen()), 1), 3)
+    story: list[Flowable] = []
+    for kind in (_Type(scale, share) for scale in TYPES for share in SHARES[blocks]):
+        story = _story(reply, stills, width, kind)
+        used = sum(part.wrap(width, height)[1] + part.getSpaceBefore() + part.getSpaceAfter() for part in story)
+        if used <= height:
+            gap = ABOVE * (height - used) / max(len(story) - 1, 1)
+            return [part for each in story for part in (each, Spacer(1, gap))][:-1]
+    return story
+
+
+def _story(reply: Reply, stills: dict[str, bytes], width: float, kind: _Type) -> list[Flowable]:
+    head, dim = kind.style(19, True, spaceAfter=1), kind.style(9.5, spaceAfter=6)
     dim.textColor = DIM
     facts = " · ".join(w for w in (reply.client, reply.facts, reply.date) if w)
     story: list[Flowable] = [Paragraph(escape(reply.movement), head), Paragraph(escape(facts), dim)]
     if reply.greeting:
-        story.append(Paragraph(escape(reply.greeting), paragraph_style(10.5, spaceAfter=4)))
+        story.append(Paragraph(escape(reply.greeting), kind.style(10.5, spaceAfter=4)))
     if reply.praise:
-        story.append(_held(reply.praise, width))
+        story.append(_held(reply.praise, width, kind))
     for told in reply.since_chosen():
-        story.append(_earlier(told, stills.get(f"since-{told.title}"), width))
-    blocks = len(reply.chosen()) + len(reply.since_chosen())
-    share = 1.0 if blocks == 1 else 0.58 if blocks == 2 else 0.44
+        story.append(_earlier(told, stills.get(f"since-{told.title}"), width, kind))
     for number, item in enumerate(reply.chosen(), 1):
-        story.append(_block(number, item, stills.get(item.code), width, share))
+        story.append(_block(number, item, stills.get(item.code), width, kind))
     if reply.table:
-        story.append(_rep_table(reply.table, width))
+        story.append(_rep_table(reply.table, width, kind))
     if reply.unable:
         story.append(Paragraph(escape(f"This film could not show: {'; '.join(reply.unable)}."), dim))
     return story
 
 
-def _rep_table(rows: list[list[str]], width: float) -> Flowable:
-    small, bold = paragraph_style(8.6), paragraph_style(8.6)
-    bold.fontName = BOLD
+def _rep_table(rows: list[list[str]], width: float, kind: _Type) -> Flowable:
+    small, bold = kind.style(8.6), kind.style(8.6, True)
     cells = [[Paragraph(escape(c), bold if i == 0 else small) for c in row] for i, row in enumerate(rows)]
     first = [0.08 * width, 0.24 * width]
     rest = (width - sum(first)) / max(len(rows[0]) - 2, 1)
@@ -100,23 +126,21 @@ def tight_rows() -> list[tuple[Any, ...]]:
     return [("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("VALIGN", (0, 0), (-1, -1), "TOP")]
 
 
-def _held(words: str, width: float) -> Flowable:
-    table = Table([[Paragraph(escape(words), paragraph_style(10.5))]], [width])
+def _held(words: str, width: float, kind: _Type) -> Flowable:
+    table = Table([[Paragraph(escape(words), kind.style(10.5))]], [width])
     table.setStyle(TableStyle([("LINEBEFORE", (0, 0), (0, -1), 2.5, TEAL), ("LEFTPADDING", (0, 0), (-1, -1), 8)]))
     return table
 
 
-def _earlier(told: Since, still: bytes | None, width: float) -> Flowable:
-    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", paragraph_style(10))
+def _earlier(told: Since, still: bytes | None, width: float, kind: _Type) -> Flowable:
+    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", kind.style(10))
     return _beside(still, [words], width, 0.36)
 
 
-def _block(number: int, item: Correction, still: bytes | None, width: float, share: float) -> Flowable:
-    title = paragraph_style(13, spaceAfter=2)
-    title.fontName = BOLD
-    cue = paragraph_style(12.5, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
-    cue.fontName, cue.textColor = BOLD, COPPER
-    plain = paragraph_style(9.8)
+def _block(number: int, item: Correction, still: bytes | None, width: float, kind: _Type) -> Flowable:
+    title, plain = kind.style(13, True, spaceAfter=2), kind.style(9.8)
+    cue = kind.style(12.5, True, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
+    cue.textColor = COPPER
     parts: list[Flowable] = [
         Paragraph(f"{number}. {escape(item.title)}", title),
         Paragraph(f"{escape(item.seen)} <b><font color='#8f431b'>{escape(item.number)}</font></b>", plain),
@@ -127,7 +151,7 @@ def _block(number: int, item: Correction, still: bytes | None, width: float, sha
         for label, words in (("Likely:", item.cause), ("Why:", item.why), ("Change:", item.change), ("Film next:", item.film_next))
         if words
     ]
-    return _beside(still, parts, width, share)
+    return _beside(still, parts, width, kind.share)
 
 
 def _beside(still: bytes | None, parts: list[Flowable], width: float, share: float) -> Flowable:
@@ -135,7 +159,7 @@ def _beside(still: bytes | None, parts: list[Flowable], width: float, share: flo
     picture: Flowable = Spacer(1, 1)
     if still is not None:
         data, (w, h) = _small(still)
-        wide = width * min(share, 0.8) - 8
+        wide = width * share - 8
         picture = Image(io.BytesIO(data), wide, wide * h / w, hAlign="LEFT")
     beside = [[picture, parts]], [width * share, width * (1 - share)]
     table = Table([[picture], [parts]], [width]) if share >= 1.0 else Table(*beside)

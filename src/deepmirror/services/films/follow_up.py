@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.time_normalisation import Change, change
-from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, describe_band, verdict, with_unit
+from deepmirror.core.uncertain_value import Band, Value, Verdict, bare_unit, describe_band, verdict, with_doubt, with_unit
 from deepmirror.documents import Document
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.store.library import LibraryStore
@@ -101,7 +101,7 @@ class FollowUp:
 def number_words(value: float, u: float, unit: str) -> str:
     """A number with its uncertainty, with a decimal or two where it is small."""
     places = 2 if u < 0.15 else 1 if u < 1.5 and abs(value) < 20 else 0
-    return with_unit(f"{value:.{places}f} ± {u:.{places}f}", unit)
+    return with_doubt(value, u, places, unit)
 
 
 def worst(analysis: Analysis, measure: str, band: Band) -> tuple[Rep | None, Value] | None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.sketches.sketch import Circle, Sketch
 from deepmirror.core.sketches.table import rep_at, sketch_of
-from deepmirror.core.uncertain_value import with_unit
+from deepmirror.core.uncertain_value import with_doubt
 from deepmirror.reply.heads import head_circles
 from deepmirror.services.films.analysis import Analysis
 
@@ -41,4 +41,4 @@ class MeasureDrawings:
             return ""
         measured = self._analysis.measured
         value = measured.reps[rep.number - 1].get(measure) if spec.per_rep else measured.film.get(measure)
-        return "" if value is None else with_unit(f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f}", spec.unit)
+        return "" if value is None else with_doubt(value.value, value.u, spec.places, spec.unit)

@@ -11,7 +11,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.time_normalisation import Difference, by_phase, difference, phase_of, time_of
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Series
-from deepmirror.core.uncertain_value import Value, with_unit
+from deepmirror.core.uncertain_value import Value, with_doubt
 from deepmirror.errors import LibraryError
 from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.films.analysis import Analysis
@@ -155,9 +155,9 @@ def _row(words: str, unit: str, a: Value, b: Value) -> Row:
     places = 1 if unit == "s" or gap.u < 1.5 else 0
 
     def said(v: Value) -> str:
-        return with_unit(f"{v.value:.{places}f} ± {v.u:.{places}f}", unit)
+        return with_doubt(v.value, v.u, places, unit)
 
-    return Row(words, said(a), said(b), with_unit(f"{gap.value:+.{places}f} ± {gap.u:.{places}f}", unit), real)
+    return Row(words, said(a), said(b), with_doubt(gap.value, gap.u, places, unit, signed=True), real)
 
 
 def _drawn(half: ComparedFilm, frame: int) -> NDArray[np.uint8]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from html import escape
 
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtWidgets import QLabel, QLayout, QMessageBox, QScrollArea, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QLabel, QLayout, QMessageBox, QScrollArea, QSizePolicy, QWidget
 
 
 class PlainLabel(QLabel):
@@ -15,6 +16,22 @@ class PlainLabel(QLabel):
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(words)
+
+
+class ElidedLabel(PlainLabel):
+    """Words in one line that end in … where there is no room for all of them; the whole is in the tip."""
+
+    def __init__(self, words: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(words, parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setMinimumWidth(40)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        whole = self.text()
+        shown = self.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideRight, self.width())
+        self.setToolTip(tip(whole) if shown != whole else "")
+        with QPainter(self) as painter:
+            painter.drawText(self.rect(), int(self.alignment()), shown)
 
 
 def tip(words: str) -> str:

@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
-    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -30,7 +29,7 @@ from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
-from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 DOUBT_PX = 6.0  # an uncertainty (k = 2) smaller than this in the picture is not worth a look
@@ -107,7 +106,7 @@ class MirrorRoom(QWidget):
         layout.addWidget(self.paper)
 
     def _build_header(self) -> QHBoxLayout:
-        self.title = PlainLabel()
+        self.title = ElidedLabel()
         self.title.setStyleSheet("font-weight: 700; font-size: 17px")
         self.view = QComboBox()
         for key, words in VIEWS:
@@ -137,7 +136,6 @@ class MirrorRoom(QWidget):
         row.measure_button.clicked.connect(self.wants_measuring)
         row.reply_button.clicked.connect(self.wants_reply)
         self.signal.activated.connect(self._show_signal)
-        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # what is long gives way to the buttons
         self.transport = row
         return row
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QSlider
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSlider
 
 from deepmirror.ui.rooms.mirror.signal_choice import SignalChoice
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel
 
 
 class TransportRow(QHBoxLayout):
@@ -19,8 +19,7 @@ class TransportRow(QHBoxLayout):
         self.place_button.setCheckable(True)
         self.measure_button, self.reply_button = QPushButton(tr("Measure now")), QPushButton(tr("Compose the reply"))
         self.measure_button.hide()  # there is room for it where there is no curve to choose
-        self.where, self.signal = PlainLabel(), SignalChoice()
-        self.where.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # what is long gives way to the buttons
+        self.where, self.signal = ElidedLabel(), SignalChoice()  # what is long gives way to the buttons
         self.addWidget(self.play_button)
         self.addWidget(self.where, 1)
         self.addWidget(self.signal)

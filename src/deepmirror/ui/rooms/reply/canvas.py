@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
 
-MOST_HEIGHT = 470  # px; a film held upright would push the controls out of the window
 STEP = 0.01  # of the picture: how far an arrow key moves the tag
 
 
@@ -39,9 +38,9 @@ class Canvas(QWidget):
         self.update()
 
     def _fit(self) -> None:
-        """As high as the picture is at this width, so that what belongs to it stands close under it."""
+        """No higher than the picture is at this width, so that what belongs to it stands close under it."""
         if self._image is not None:
-            self.setFixedHeight(min(round(self.width() * self._image.height() / self._image.width()), MOST_HEIGHT))
+            self.setMaximumHeight(round(self.width() * self._image.height() / self._image.width()))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeySequence, QShortcut
+from PyQt6.QtGui import QFontMetrics, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from deepmirror.services.replies.composing import Correction, Since
@@ -13,29 +13,40 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 FIELDS = (
-    ("title", "Title", 1, False),
-    ("seen", "Seen", 1, False),
-    ("number", "Number", 2, False),
-    ("cue", "Cue", 2, True),
-    ("cause", "Most likely", 1, True),
-    ("why", "Why it matters", 3, True),
-    ("change", "What to change", 3, True),
-    ("film_next", "Film next", 2, True),
-    ("words", "What became of it", 3, False),
+    ("title", "Title", False),
+    ("seen", "Seen", False),
+    ("number", "Number", False),
+    ("cue", "Cue", True),
+    ("cause", "Most likely", True),
+    ("why", "Why it matters", True),
+    ("change", "What to change", True),
+    ("film_next", "Film next", True),
+    ("words", "What became of it", False),
 )
 LABEL_WIDTH = 88
+FIELD_EDGE_PX = 20  # what a field is higher than its lines
 LONGEST_ITEM = 90  # letters of a phrase shown in the menu
 
 
 class WordsField(QPlainTextEdit):
-    """A text of a few lines; Tab goes on to the next field."""
+    """A text that is as high as its lines, so that nothing of it has to be scrolled to; Tab goes on to the next field."""
 
-    def __init__(self, lines: int, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setTabChangesFocus(True)
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFixedHeight(round(QFontMetrics(self.font()).lineSpacing() * lines + 20))
+        for set_policy in (self.setVerticalScrollBarPolicy, self.setHorizontalScrollBarPolicy):
+            set_policy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.textChanged.connect(self._grow)
+        self._grow()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._grow()
+
+    def _grow(self) -> None:
+        document = self.document()
+        lines = max(round(document.size().height()), 1) if document is not None else 1  # a plain text's document counts its height in lines
+        self.setFixedHeight(QFontMetrics(self.font()).lineSpacing() * lines + FIELD_EDGE_PX)
 
 
 class CorrectionWords(QWidget):
@@ -53,8 +64,8 @@ class CorrectionWords(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        for key, words, lines, banked in FIELDS:
-            edit = WordsField(lines)
+        for key, words, banked in FIELDS:
+            edit = WordsField()
             edit.setAccessibleName(tr(words))
             edit.textChanged.connect(self._take)
             self.edits[key] = edit

@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import (
 from deepmirror.services.replies.composing import CLICKS, Correction, Since, StrokeKind
 from deepmirror.services.replies.rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
-from deepmirror.ui.rooms.reply.correction_editor import LABEL_WIDTH, CorrectionWords, WordsField
+from deepmirror.ui.rooms.reply.correction_editor import CorrectionWords, WordsField
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, tip, vertical_scroll_area
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel, PlainLabel, tip, vertical_scroll_area
 
 TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
     ("line", "Line", "Click its two ends; an end on a joint goes with the joint"),
@@ -60,11 +60,10 @@ class ReplyRoom(QWidget):
         layout.addLayout(body, 1)
 
     def _build_top(self) -> QHBoxLayout:
-        self.title = PlainLabel(tr("Reply"))
+        self.title = ElidedLabel(tr("Reply"))
         self.title.setObjectName("title")
-        self.facts = PlainLabel()
+        self.facts = ElidedLabel()
         self.facts.setObjectName("dim")
-        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.blur = QCheckBox(tr("Blur the face"))
         self.blur.toggled.connect(self._take_whole)
         self.preview = QPushButton(tr("Look at it whole"))
@@ -72,9 +71,14 @@ class ReplyRoom(QWidget):
         self.send = QPushButton(tr("Send"))
         self.send.setObjectName("accent")
         self.send.clicked.connect(self.wants_send)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addWidget(self.title)
+        names.addWidget(self.facts)
         top = QHBoxLayout()
-        for widget, stretch in ((self.title, 0), (self.facts, 1), (self.blur, 0), (self.preview, 0), (self.send, 0)):
-            top.addWidget(widget, stretch)
+        top.addLayout(names, 1)
+        for widget in (self.blur, self.preview, self.send):
+            top.addWidget(widget)
         return top
 
     def _build_left(self) -> QScrollArea:
@@ -83,23 +87,12 @@ class ReplyRoom(QWidget):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 10, 0)
         column.setSpacing(5)
-        self.greeting, self.praise = WordsField(2), WordsField(3)
-        for box, words in ((self.greeting, "Greeting"), (self.praise, "What held")):
-            box.setAccessibleName(tr(words))
-            box.textChanged.connect(self._take_whole)
-            label = self._dim(tr(words))
-            label.setFixedWidth(LABEL_WIDTH)
-            label.setWordWrap(True)
-            row = QHBoxLayout()
-            row.addWidget(label, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(box, 1)
-            column.addLayout(row)
         order = self._dim(tr("What is said: Space ticks, Alt+Up or Down moves"))
         order.setWordWrap(True)
         column.addWidget(order)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Corrections"))
-        self.list.setFixedHeight(92)
+        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._pick)
         self.list.itemChanged.connect(self._tick)
         column.addWidget(self.list)
@@ -154,15 +147,32 @@ class ReplyRoom(QWidget):
         self.state.setWordWrap(True)
         self.state.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right = QVBoxLayout()
-        right.addWidget(self.canvas)
+        right.addWidget(self.canvas, 1)
         right.addLayout(choices)
         right.addLayout(tools)
+        right.addLayout(self._build_whole())
         right.addWidget(self.state)
-        right.addStretch(1)
+        right.addStretch(0)
         self.caution = self._dim("")
         self.caution.setWordWrap(True)
         right.addWidget(self.caution)
         return right
+
+    def _build_whole(self) -> QHBoxLayout:
+        """The words that belong to no correction, under the picture."""
+        self.greeting, self.praise = WordsField(), WordsField()
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        for box, words, share in ((self.greeting, "Greeting", 2), (self.praise, "What held", 3)):
+            box.setAccessibleName(tr(words))
+            box.textChanged.connect(self._take_whole)
+            column = QVBoxLayout()
+            column.setSpacing(2)
+            column.addWidget(self._dim(tr(words)))
+            column.addWidget(box)
+            column.addStretch(1)
+            row.addLayout(column, share)
+        return row
 
     @staticmethod
     def _dim(words: str) -> QLabel:
@@ -205,12 +215,19 @@ class ReplyRoom(QWidget):
             entry.setCheckState(Qt.CheckState.Checked if item.chosen else Qt.CheckState.Unchecked)
             self.list.addItem(entry)
         self.list.blockSignals(False)
+        self._fit_list()
         if self._rows():
             self.list.setCurrentRow(min(max(row, 0), len(self._rows()) - 1))
             self._pick(self.list.currentRow())
         else:
             self.list.addItem(QListWidgetItem(tr("Nothing is off: the praise and the whole film with its lines are sent.")))
+            self._fit_list()
             self._show_item(None)
+
+    def _fit_list(self) -> None:
+        """As high as what it lists."""
+        row = max(self.list.sizeHintForRow(0), 18)
+        self.list.setFixedHeight(row * max(self.list.count(), 1) + 2 * self.list.frameWidth() + 6)
 
     def current(self) -> Correction | Since | None:
         """The correction (or earlier one) under the bar."""
