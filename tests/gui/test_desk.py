@@ -145,6 +145,6 @@ def test_the_side_is_guessed_from_the_picture_until_it_is_said(window: MainWindo
     qtbot.waitUntil(lambda: dialog.view.currentData() == "front", timeout=20000)
     assert "Guessed" in dialog.view.toolTip()
     dialog.view.setCurrentIndex(dialog.view.findData("rear"))
-    dialog.offer_view("front")
+    dialog.offer(("front", None))
     assert dialog.view.currentData() == "rear" and dialog.view.toolTip() == ""
     dialog.reject()

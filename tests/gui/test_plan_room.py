@@ -17,7 +17,6 @@ from pytestqt.qtbot import QtBot
 from deepmirror.services.training import carry, schedule
 from deepmirror.services.training.training_file import Gate
 from deepmirror.ui.rooms.plan.dialogs import (
-    ClientDialog,
     ColumnsDialog,
     EquipmentDialog,
     OverrideDialog,
@@ -26,6 +25,7 @@ from deepmirror.ui.rooms.plan.dialogs import (
     ScreenDialog,
 )
 from deepmirror.ui.rooms.plan.log_dialog import CLEAN, LOAD, REPS, RESERVE, LogDialog
+from deepmirror.ui.widgets.asking import ClientDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.widgets.week_strip import WeekCard, WeekColumn
 from deepmirror.ui.window import MainWindow

@@ -33,4 +33,5 @@ def guarded(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iter
 
 def said(window: MainWindow) -> list[str]:
     """The sentences the window shows just now."""
-    return [box.text() for box in window.findChildren(QMessageBox) if box.isVisible()]
+    boxes = [box.text() for box in window.findChildren(QMessageBox) if box.isVisible()]
+    return [*boxes, *([window.refusal.text()] if window.refusal.text() else [])]

@@ -167,5 +167,5 @@ def test_every_film_of_an_older_library_gets_its_done_set(tmp_path: Path, schema
         assert done.day == film.arrived_at[:10] and done.reps is None and done.source == "film"
     assert len(store.training.done()) == len(store.films()) == films
     assert store.training.record(store.clients()[0].id) == {}
-    assert (tmp_path / "old" / "library.before-0005.db").exists()
+    assert (tmp_path / "old" / "library.before-0006.db").exists()
     store.close()

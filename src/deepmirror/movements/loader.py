@@ -64,13 +64,19 @@ def _text(faults: Mapping[str, FaultText], movement: Movement, code: str) -> Fau
     return faults[code].said_in(movement.family).saying(movement.words.get(code))
 
 
-@lru_cache(maxsize=4)
-def load_catalogue(own_folder: Path | None = None) -> Catalogue:
-    """Shipped definitions, then a coach's own, which may replace them.
+@dataclass(frozen=True)
+class _Shipped:
+    """What ships: movements by id, the texts of faults, groups of faults that movements share, and the topics of schools."""
 
-    A file of the coach's that is not right is left out and told in `problems`, with file, line and what is wrong. Raises
-    BadMovement for shipped ones.
-    """
+    movements: dict[str, Movement]
+    faults: dict[str, FaultText]
+    shared: dict[str, list[Fault]]
+    topics: dict[str, SchoolTopic]
+
+
+@lru_cache(maxsize=1)
+def _shipped() -> _Shipped:
+    """The shipped definitions, read and checked once. Raises BadMovement."""
     data = resources.files("deepmirror.movements") / "data"
     faults = _checked(data / FAULTS_FILE, TypeAdapter(dict[str, FaultText]).validate_python)
     shared = _checked(data / SHARED_FILE, TypeAdapter(dict[str, list[Fault]]).validate_python)
@@ -78,23 +84,33 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     files: list[Traversable] = [
         f for f in sorted(data.iterdir(), key=lambda f: f.name) if f.name.endswith(".toml") and f.name not in NOT_MOVEMENTS
     ]
-    own = _own_files(own_folder)
     movements = {m.id: m for m in (_movement(f, faults, shared, topics) for f in files)}
-    problems = []
-    for file in own:
-        try:
-            if file.stat().st_size > LARGEST_BYTES:
-                raise BadMovement(f"{file.name}: too large to be a movement")
-            movement = _movement(file, faults, shared, topics)
-        except (BadMovement, OSError) as error:
-            problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
-        else:
-            movements[movement.id] = movement
     families = {m.family for m in movements.values()}
     for code, text in faults.items():
         if strange := set(text.family) - families:
             raise BadMovement(f"{_place(data / FAULTS_FILE, (code,))}: {code}: no movement is of the family {min(strange)}")
-    return Catalogue(movements, faults, topics, tuple(problems))
+    return _Shipped(movements, faults, shared, topics)
+
+
+@lru_cache(maxsize=4)
+def load_catalogue(own_folder: Path | None = None) -> Catalogue:
+    """Shipped definitions, then a coach's own, which may replace them.
+
+    A file of the coach's that is not right is left out and told in `problems`, with file, line and what is wrong. Raises
+    BadMovement for shipped ones.
+    """
+    shipped = _shipped()
+    movements, problems = dict(shipped.movements), []
+    for file in _own_files(own_folder):
+        try:
+            if file.stat().st_size > LARGEST_BYTES:
+                raise BadMovement(f"{file.name}: too large to be a movement")
+            movement = _movement(file, shipped.faults, shipped.shared, shipped.topics)
+        except (BadMovement, OSError) as error:
+            problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
+        else:
+            movements[movement.id] = movement
+    return Catalogue(movements, shipped.faults, shipped.topics, tuple(problems))
 
 
 def _own_files(folder: Path | None) -> list[Path]:

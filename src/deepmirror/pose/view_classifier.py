@@ -20,7 +20,11 @@ def guess_view(rgb: NDArray[np.uint8]) -> str | None:
     sight = LandmarkNetwork("full").look(rgb, bodies[0][1])
     if sight.presence < MIN_PRESENCE:
         return None
-    p = sight.points
+    return view_of(sight.points)
+
+
+def view_of(p: NDArray[np.float64]) -> str:
+    """From which side a body is seen, from the network's own points (33, 2) px."""
     trunk = p[list(SHOULDERS)].mean(axis=0) - p[list(HIPS)].mean(axis=0)
     long = float(np.hypot(*trunk))
     up = trunk / max(long, 1e-6)

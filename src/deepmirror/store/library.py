@@ -152,20 +152,39 @@ class LibraryStore:
             s.flush()
             return _client(row)
 
+    def rename_client(self, client_id: int, name: str, at: str) -> None:
+        """Another name for a client; the change stands in her history. Raises LibraryError for an empty one."""
+        if not name.strip():
+            raise LibraryError("A client needs a name.")
+        with self._session() as s:
+            row = self._client_row(s, client_id)
+            label = f"{row.name} is now {name.strip()}"[:200]
+            row.name = name.strip()
+            s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
+        self.films_changed(partial(self._films.note_client, client_id))
+
+    def set_archived(self, client_id: int, archived: bool) -> None:
+        """Take a client out of the lists of those who train, or back; nothing of hers is touched. Raises LibraryError when she is gone."""
+        with self._session() as s:
+            self._client_row(s, client_id).archived = archived
+        self.films_changed(partial(self._films.note_client, client_id))
+
+    @staticmethod
+    def _client_row(session: Session, client_id: int) -> ClientRow:
+        row = session.get(ClientRow, client_id)
+        if row is None:
+            raise Gone("That client is no longer in the library.")
+        return row
+
     def client(self, client_id: int) -> ClientRecord:
         """One client by id. Raises LibraryError when it is not there."""
         with self._session() as s:
-            row = s.get(ClientRow, client_id)
-            if row is None:
-                raise Gone("That client is no longer in the library.")
-            return _client(row)
+            return _client(self._client_row(s, client_id))
 
     def update_client(self, client_id: int, body: Document, at: str, label: str) -> None:
         """Change a client's record and keep the change in the history."""
         with self._session() as s:
-            row = s.get(ClientRow, client_id)
-            if row is None:
-                raise Gone("That client is no longer in the library.")
+            row = self._client_row(s, client_id)
             row.body_json = json.dumps(body)
             s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
         self.films_changed(partial(self._films.note_client, client_id))
@@ -311,12 +330,12 @@ def _film_query() -> Select[*tuple[Any, ...]]:
     f = FilmRow
     return select(
         *(f.id, f.client_id, ClientRow.name, f.file, f.original_name, f.arrived_at, f.due_at, f.note, f.state, f.line, f.brief_json),
-        *(ClientRow.body_json, f.turns_json, f.draft_json, f.set_json),
+        *(ClientRow.body_json, f.turns_json, f.draft_json, f.set_json, ClientRow.archived),
     ).join(ClientRow, f.client_id == ClientRow.id)
 
 
 def _client(row: ClientRow) -> ClientRecord:
-    return ClientRecord(row.id, row.name, parsed(row.body_json), row.note)
+    return ClientRecord(row.id, row.name, parsed(row.body_json), row.note, row.archived)
 
 
 def _in_brief(key: str) -> ColumnElement[str]:

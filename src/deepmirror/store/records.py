@@ -50,12 +50,13 @@ def film_state(text: str) -> FilmState:
 
 @dataclass(frozen=True)
 class ClientRecord:
-    """One client; body is the brief's client part as a dictionary."""
+    """One client; body is the brief's client part as a dictionary; archived: no longer among those who train."""
 
     id: int
     name: str
     body: Document
     note: str
+    archived: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,6 +90,7 @@ class FilmRecord:
     turns_json: str
     draft_json: str
     set_json: str
+    archived: bool = False  # its client is
 
     @cached_property
     def brief(self) -> Document:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import Boolean, ForeignKey, Index, String, Text, UniqueConstraint, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -11,7 +11,7 @@ class Base(DeclarativeBase):
 
 
 class ClientRow(Base):
-    """A client: name, the body as JSON in the brief's form, and a note."""
+    """A client: name, the body as JSON in the brief's form, a note, and whether she is archived."""
 
     __tablename__ = "client"
 
@@ -19,6 +19,7 @@ class ClientRow(Base):
     name: Mapped[str] = mapped_column(String(200))
     body_json: Mapped[str] = mapped_column(Text, default="{}")
     note: Mapped[str] = mapped_column(Text, default="")
+    archived: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
 
 
 class ClientChangeRow(Base):

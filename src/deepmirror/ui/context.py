@@ -57,6 +57,10 @@ class WindowContext(QMainWindow):
         """A passing word in the status line."""
 
     @abstractmethod
+    def show_refusal(self, sentence: str) -> None:
+        """Why something was not done, in the status line: nothing is lost and nothing has to be answered."""
+
+    @abstractmethod
     def show_error(self, sentence: str) -> None:
         """Tell what went wrong, in one sentence."""
 

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QDialog,
@@ -35,7 +34,7 @@ from deepmirror.ui.control.inbox_controller import InboxController
 from deepmirror.ui.control.plan_controller import PlanController
 from deepmirror.ui.control.reply_controller import ReplyController
 from deepmirror.ui.control.settings_controller import SettingsController
-from deepmirror.ui.help import show_caution, show_keys
+from deepmirror.ui.deeds import deeds
 from deepmirror.ui.job_bar import JobBar
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
@@ -47,10 +46,12 @@ from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.import_dialog import ImportDialog
-from deepmirror.ui.widgets.panel_helpers import plain
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel, plain
 from deepmirror.ui.widgets.rail import Rail
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan", "floor")
+
+STATUS_MS, REFUSAL_MS = 6000, 10000
 
 
 class MainWindow(WindowContext):
@@ -93,7 +94,14 @@ class MainWindow(WindowContext):
         row.addWidget(self.rail)
         row.addWidget(self.stack, 1)
         self.setCentralWidget(centre)
-        self.job_bar = JobBar(self.statusBar(), self)
+        self.refusal, self._refused = ElidedLabel(), QTimer(self)
+        self.refusal.setObjectName("warning")
+        self._refused.setSingleShot(True)
+        self._refused.timeout.connect(self.refusal.clear)
+        status = self.statusBar()
+        assert status is not None
+        status.addWidget(self.refusal, 1)
+        self.job_bar = JobBar(status, self)
         self.job_bar.ended.connect(self.refresh_actions)
         self._build_actions()
         self._connect()
@@ -104,75 +112,7 @@ class MainWindow(WindowContext):
         self.floor_control.recover()
 
     def _build_actions(self) -> None:
-        m = self.mirror
-        does: dict[str, Callable[[], object]] = {
-            "go_desk": lambda: self.go("desk"),
-            "go_person": lambda: self.client_control.open(None),
-            "go_mirror": lambda: self.go("mirror"),
-            "go_reply": self.reply_control.compose,
-            "keys": lambda: show_keys(self),
-            "caution": lambda: show_caution(self),
-            "import": self.film_import.ask,
-            "undo": lambda: self._step(back=True),
-            "redo": lambda: self._step(back=False),
-            "next_film": self.desk_room.take_next,
-            "play": lambda: self._playing().play(),
-            "step_on": lambda: self._playing().step(1),
-            "step_back": lambda: self._playing().step(-1),
-            "leap_on": lambda: m.step(10),
-            "leap_back": lambda: m.step(-10),
-            "next_turn": lambda: m.turn(1),
-            "previous_turn": lambda: m.turn(-1),
-            "next_finding": m.next_finding,
-            "speed": m.slower,
-            "loop": m.toggle_loop,
-            "halves": m.toggle_halves,
-            "lines": m.toggle_lines,
-            "doubt": m.next_doubt,
-            "ghost": m.toggle_ghost,
-            "place": m.toggle_placing,
-            "measure": self.films.measure_in_hand,
-            "compose": self.reply_control.compose,
-            "go_compare": self.follow_up.compare,
-            "compare": self.follow_up.compare,
-            "next_watched": self.follow_up.next,
-            "keep_watched": lambda: self.follow_up.decide("open"),
-            "close_watched": lambda: self.follow_up.decide("closed"),
-            "change_watched": lambda: self.follow_up.decide("changed"),
-            "settings": self.settings_control.settings,
-            "copy_out": self.settings_control.ask_copy_out,
-            "copy_in": self.settings_control.ask_copy_in,
-            "delete_client": self.settings_control.delete_client,
-            "sheet": self.client_control.sheet,
-            "preview": self.reply_control.preview,
-            "send": self.reply_control.send,
-            "other_answer": self.reply_room.other_answer,
-            "earlier": lambda: self.reply_room.shift(-1),
-            "later": lambda: self.reply_room.shift(1),
-            "refilm": self.reply_control.ask_again,
-            "own_correction": self.reply_control.add_own,
-            "go_plan": lambda: self.plan.open(None),
-            "log_session": self.plan.log_session,
-            "new_client": self.plan.new_client,
-            "edit_plan": self.plan_room.toggle_editor,
-            "all_reasons": self.plan_room.toggle_why,
-            "note_pain": self.plan.note_pain,
-            "session_page": self.plan.page,
-            "next_client": lambda: self.plan.step(1),
-            "previous_client": lambda: self.plan.step(-1),
-            "place_arrival": self.desk_room.post.place_first,
-            "go_floor": lambda: self.floor_control.open(None),
-            "floor_demo": self.floor_control.start_demo,
-            "floor_press": self.floor_control.press,
-            "floor_on": lambda: self.floor_control.step(1),
-            "floor_back": lambda: self.floor_control.step(-1),
-            "floor_heavier": lambda: self.floor.rest.step_load(1),
-            "floor_lighter": lambda: self.floor.rest.step_load(-1),
-            "floor_wipe": self.floor.rest.loop.clear,
-            "floor_light": self.floor.light.toggle,
-            "floor_tick": self.floor.tick.toggle,
-        }
-        does |= {f"floor_reserve_{n}": partial(self.floor.rest.choose_reserve, n) for n in range(6)}
+        does = deeds(self)
         menu_bar = self.menuBar()
         assert menu_bar is not None
         menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Plan", "Floor", "Go", "Help")}
@@ -197,12 +137,21 @@ class MainWindow(WindowContext):
         self.mirror.wants_why.connect(self.films.why)
         self.mirror.wants_film.connect(self.reply_control.ask_again)
         self.mirror.edited.connect(self.films.edited)
-        self.mirror.complained.connect(self.show_error)
+        self.mirror.complained.connect(self.show_refusal)
         self.plan_room.wants.connect(lambda action: self.actions_by_id[action].trigger())
         self.person_room.show_movements([(m.id, m.title) for m in self.library.movements()])
         self.person_room.changed.connect(self.client_control.changed)
         self.person_room.wants_client.connect(self.client_control.open)
-        self.person_room.complained.connect(self.show_error)
+        self.person_room.complained.connect(self.show_refusal)
+        self.client_control.added.connect(self._open_new)
+        self.desk_room.welcome.wants.connect(lambda action: self.actions_by_id[action].trigger())
+
+    def _open_new(self, client_id: int) -> None:
+        """A new client's plan in the Plan room, her record elsewhere."""
+        if self.stack.currentWidget() is self.plan_room:
+            self.plan.open(client_id)
+        else:
+            self.client_control.open(client_id)
 
     def go(self, room: str) -> None:
         """Show a room; keys work where they belong."""
@@ -257,7 +206,17 @@ class MainWindow(WindowContext):
         """A passing word in the status line."""
         status = self.statusBar()
         if status is not None:
-            status.showMessage(words, 6000)
+            self.refusal.clear()
+            status.showMessage(words, STATUS_MS)
+
+    def show_refusal(self, sentence: str) -> None:
+        """Why something was not done, in the status line: nothing is lost and nothing has to be answered."""
+        status = self.statusBar()
+        if status is not None:
+            status.clearMessage()
+        self.refusal.setText(sentence)
+        self.refusal.setAccessibleName(sentence)
+        self._refused.start(REFUSAL_MS)
 
     def open_dialog(self, dialog: QDialog) -> None:
         """Open a dialog over the window; the window has the keys again when it closes."""
@@ -314,7 +273,7 @@ class MainWindow(WindowContext):
         """Ask whose and what a film is, then have it taken in as answered."""
         return self.film_import.ask_about(name, picture, take)
 
-    def _playing(self) -> MirrorRoom | CompareRoom:
+    def playing(self) -> MirrorRoom | CompareRoom:
         """The room whose film the playing keys move."""
         return self.compare if self.stack.currentWidget() is self.compare else self.mirror
 
@@ -352,7 +311,7 @@ class MainWindow(WindowContext):
             self.refresh_actions()
             self.follow_up.greet()
 
-    def _step(self, back: bool) -> None:
+    def step_history(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
         if self.client_control.undone(back) or self.plan.undone(back):
             return

@@ -123,13 +123,29 @@ class FilmLibrary:
         """Movements to choose from, by title."""
         return sorted((Choice(m.id, m.title) for m in self.catalogue.movements.values()), key=lambda c: c.title)
 
+    def all_clients(self) -> list[ClientRecord]:
+        """Every client by name, those who are archived last."""
+        return sorted(self.store.clients(), key=lambda c: c.archived)
+
     def clients(self) -> list[ClientRecord]:
-        """All clients by name."""
-        return self.store.clients()
+        """Those who train, by name."""
+        return [c for c in self.store.clients() if not c.archived]
 
     def add_client(self, name: str, stature_cm: float | None = None) -> ClientRecord:
         """A new client with what is known of the body."""
         return self.store.add_client(name, {"stature_cm": stature_cm} if stature_cm else {})
+
+    def rename_client(self, client_id: int, name: str) -> None:
+        """Another name for a client. Raises LibraryError."""
+        self.store.rename_client(client_id, name, self.now().isoformat(timespec="seconds"))
+
+    def set_archived(self, client_id: int, archived: bool) -> None:
+        """Take a client out of the lists of those who train, or back; nothing of hers is touched. Raises LibraryError."""
+        self.store.set_archived(client_id, archived)
+
+    def film(self, film_id: int) -> FilmRecord:
+        """One film. Raises LibraryError when it is gone."""
+        return self.store.film(film_id)
 
     def client(self, client_id: int) -> ClientRecord:
         """One client. Raises LibraryError when she is gone."""
@@ -196,7 +212,7 @@ class FilmLibrary:
         self.store.must_write()
         with Film(path):
             pass
-        client = next((c for c in self.clients() if c.id == client_id), None)
+        client = next((c for c in self.store.clients() if c.id == client_id), None)
         if client is None:
             raise LibraryError("Choose a client for this film.")
         usual = check_client(client.body).defaults.get(movement)

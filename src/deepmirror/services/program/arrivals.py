@@ -162,7 +162,7 @@ class Arrivals:
         twin = store.film_with_hash(file_hash(bundle.film))
         if twin is not None:
             return store.arrivals.update(arrival.id, state="twin", sentence=TWIN, film_id=twin[0])
-        named = [c for c in self._library.clients() if c.name.casefold() == told.client.strip().casefold()]
+        named = [c for c in self._library.all_clients() if c.name.casefold() == told.client.strip().casefold()]
         missing = [
             words
             for words, lacks in (

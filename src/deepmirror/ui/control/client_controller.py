@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject
+from functools import partial
 
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from deepmirror.core.units import parse_length_cm
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.clients.person import FilmView, PersonFile
 from deepmirror.services.clients.sheets import make_sheet, render_sheet, write_sheet
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.asking import ClientDialog, RenameDialog
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
 
 class ClientController(QObject):
-    """The Person room's record and the films that are judged by it."""
+    """The Person room's record and the films that are judged by it. `added` brings the id of a new client."""
+
+    added = pyqtSignal(int)
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
@@ -23,9 +29,10 @@ class ClientController(QObject):
     def open(self, client_id: int | None) -> None:
         """Open a client's record: the one asked for, the one on show, or the open film's."""
         window = self._window
-        clients = window.library.clients()
+        clients = window.library.all_clients()
         if not clients:
-            window.show_error(tr("There is no client yet: bring in a film first."))
+            window.go("desk")
+            window.show_refusal(tr("There is no client yet: add one, or bring in a film."))
             return
         present = window.person_room.person
         if client_id is None:
@@ -33,8 +40,67 @@ class ClientController(QObject):
         if present is None or present.client_id != client_id:
             window.person_room.show_person(PersonFile(window.library, client_id))
             self._read()
-        window.person_room.clients.show_clients([(c.id, c.name) for c in clients], client_id)
+        active, archived = ([(c.id, c.name) for c in clients if c.archived is away] for away in (False, True))
+        window.person_room.clients.show_clients(active, client_id, archived)
         window.go("person")
+
+    def new_client(self) -> None:
+        """Ask for a name, and open the new client's record; in the Plan room her plan."""
+        self._window.open_dialog(ClientDialog(self._add, self._window))
+
+    def _add(self, name: str, stature: str) -> str:
+        """Add a client; the sentence of what is wrong, or nothing."""
+        library = self._window.library
+        try:
+            library.must_write()
+            cm = parse_length_cm(stature, 50, 260, tr("A stature")) if stature.strip() else None
+            client = library.add_client(name, cm)
+        except (DeepMirrorError, ValueError) as error:
+            return error.sentence if isinstance(error, DeepMirrorError) else str(error)
+        self.added.emit(client.id)
+        return ""
+
+    def rename(self) -> None:
+        """Ask for another name of the client on show."""
+        window, person = self._window, self._window.person_room.person
+        if person is not None:
+            present = window.library.client(person.client_id).name
+            window.open_dialog(RenameDialog(present, partial(self._rename, person.client_id), window))
+
+    def _rename(self, client_id: int, name: str) -> str:
+        try:
+            self._window.library.rename_client(client_id, name)
+        except DeepMirrorError as error:
+            return error.sentence
+        self._changed_name()
+        return ""
+
+    def archive(self) -> None:
+        """Take the client on show out of the lists of those who train, or back."""
+        window, person = self._window, self._window.person_room.person
+        if person is None:
+            return
+        client = window.library.client(person.client_id)
+        try:
+            window.library.set_archived(client.id, not client.archived)
+        except DeepMirrorError as error:
+            window.show_refusal(error.sentence)
+            return
+        self._changed_name()
+        words = tr("{name} trains again.") if client.archived else tr("{name} is archived: record, films and plan stay, nothing is due.")
+        window.show_status(words.format(name=client.name))
+
+    def _changed_name(self) -> None:
+        """Show lists and titles anew."""
+        window = self._window
+        person = window.person_room.person
+        window.desk_room.refresh()
+        if window.review is not None:
+            window.review.record = window.library.film(window.review.film_id)
+            window.mirror.refresh()
+        if person is not None:
+            self.open(person.client_id)
+            window.person_room.refresh()
 
     def _read(self) -> None:
         """What the client's films show, and their findings with the present record, in the background."""
@@ -84,7 +150,7 @@ class ClientController(QObject):
         elif review is not None:
             client_id, movement = review.record.client_id, review.brief.file.movement
         else:
-            window.show_error(tr("Open a film or a person first: the sheet is for one client and one movement."))
+            window.show_refusal(tr("Open a film or a person first: the sheet is for one client and one movement."))
             return
         same = review is not None and review.record.client_id == client_id and review.brief.file.movement == movement
         try:

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog
 
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmRecord
+from deepmirror.services.films.proposals import movement_groups, propose
 from deepmirror.services.program.arrivals import Placed, is_bundle, take_film
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.import_dialog import ImportDialog
+from deepmirror.ui.widgets.import_table import ImportTable
 
 Take = Callable[[Placed], FilmRecord]
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
@@ -31,13 +35,56 @@ class FilmImportController(QObject):
         self._window = window
 
     def bring_all(self, paths: list[Path]) -> None:
-        """One after the other."""
+        """Bundles say themselves what they are; one film is asked about, several in one table."""
+        films = [path for path in paths if not is_bundle(path)]
         for path in paths:
-            self.bring(path)
+            if path not in films or len(films) == 1:
+                self.bring(path)
+        if len(films) > 1:
+            self._ask_about_all(films)
+
+    def _ask_about_all(self, paths: list[Path]) -> ImportTable:
+        """Whose and what all these films are."""
+        window = self._window
+        clients = [(c.id, c.name) for c in window.library.clients()]
+        table = ImportTable([p.name for p in paths], clients, movement_groups(window.library), window)
+        for number, path in enumerate(paths):
+            self._look(path, partial(table.show_picture, number), partial(table.refused, number), table.rows[number].guess)
+        table.wanted.connect(lambda number: self._take_row(table, number, paths[number]))
+        window.open_dialog(table)
+        return table
+
+    def _look(
+        self, path: Path, show: Callable[[QImage], None], refuse: Callable[[str], None], guess: Callable[[str | None, str | None], None]
+    ) -> None:
+        """A film's first picture, then what its pictures seem to show."""
+        window = self._window
+        job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
+        job.done.connect(lambda picture: show(to_image(picture)))
+        window.run_job(job, window.pictures, failed=refuse)
+        guessing = Job(tr("Looking at the pictures"), lambda progress: propose(window.library, path, progress), window)
+        guessing.done.connect(lambda found: guess(*found))
+        window.run_job(guessing, window.pictures, failed=lambda _: None)
+
+    def _take_row(self, table: ImportTable, number: int, path: Path) -> None:
+        answers = table.rows[number].answers()
+        if answers.client_id is None:  # the film before may have brought her
+            same = (c.id for c in self._window.library.all_clients() if c.name.casefold() == answers.new_name.casefold())
+            answers = replace(answers, client_id=next(same, None))
+        said = Placed(**vars(answers))
+
+        def taking(progress: Progress) -> FilmRecord:
+            progress.report(0.1, "copying")
+            return take_film(self._window.library, path, said)
+
+        job = Job(tr("Taking the film in"), taking, self._window)
+        job.done.connect(self._is_in)
+        job.done.connect(lambda _: table.taken(number))
+        self._window.run_job(job, self._window.pictures, failed=partial(table.refused, number))
 
     def ask(self) -> None:
         """Choose films to bring in."""
-        names, _ = QFileDialog.getOpenFileNames(self._window, "Bring in films", "", FILM_PATTERNS)
+        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Bring in films"), "", tr(FILM_PATTERNS))
         self.bring_all([Path(n) for n in names])
 
     def bring(self, path: Path) -> None:
@@ -47,19 +94,19 @@ class FilmImportController(QObject):
             window.take_bundle_in(path)
             return
         job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
-        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.library, path)))
-        window.run_job(job, window.pictures, on_show=True)
+        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.library, path), path))
+        window.run_job(job, window.pictures, on_show=True, failed=window.show_refusal)
 
     def _first_picture(self, path: Path, progress: Progress) -> NDArray[np.uint8]:
         progress.report(0.1, "reading")
         return self._window.library.first_picture(path)
 
-    def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
-        """PostureRequest whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
+    def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take, path: Path | None = None) -> ImportDialog:
+        """Ask whose and what a film is; `take` takes it in as answered. The dialog stays until it is in. path: of a film to guess from."""
         window = self._window
         clients = [(c.id, c.name) for c in window.library.clients()]
-        dialog = ImportDialog(name, to_image(picture), clients, [(m.id, m.title) for m in window.library.movements()], window)
-        self.guess_view(dialog, picture)
+        dialog = ImportDialog(name, to_image(picture), clients, movement_groups(window.library), window)
+        self._guess(dialog, picture, path)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
         window.open_dialog(dialog)
         return dialog
@@ -78,13 +125,23 @@ class FilmImportController(QObject):
 
     def _taken(self, dialog: ImportDialog, record: FilmRecord) -> None:
         dialog.accept()
-        self._window.desk_room.refresh()
-        self._window.measure_film(record.id)
+        self._is_in(record)
 
-    def guess_view(self, dialog: ImportDialog, picture: NDArray[np.uint8]) -> None:
-        """Fill the side in that the picture seems to show, once it is known and unless it was said meanwhile."""
+    def _is_in(self, record: FilmRecord) -> None:
+        """A new film: the Desk's bar stands on it, and it is measured."""
         window = self._window
-        job = Job(tr("Looking at the picture"), lambda progress: window.library.guess_view(picture), window)
-        job.done.connect(dialog.offer_view)  # a dialog closed meanwhile is no longer connected; the job outlives it
+        window.desk_room.refresh()
+        window.desk_room.show_film(record.id)
+        window.measure_film(record.id)
+
+    def _guess(self, dialog: ImportDialog, picture: NDArray[np.uint8], path: Path | None) -> None:
+        """Fill in what the pictures seem to show, once it is known and unless it was said meanwhile."""
+        library, window = self._window.library, self._window
+
+        def look(progress: Progress) -> tuple[str | None, str | None]:
+            return propose(library, path, progress) if path is not None else (library.guess_view(picture), None)
+
+        job = Job(tr("Looking at the pictures"), look, window)
+        job.done.connect(dialog.offer)  # a dialog closed meanwhile is no longer connected; the job outlives it
         job.finished.connect(job.deleteLater)
         job.start(window.pictures)

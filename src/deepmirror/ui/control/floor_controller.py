@@ -109,7 +109,8 @@ class FloorController(QObject):
         window = self._window
         clients = window.library.clients()
         if not clients:
-            window.show_status(tr("Add a client first."))
+            window.go("desk")
+            window.show_refusal(tr("There is no client yet: add one, or bring in a film."))
             return
         if self.session is None or client_id not in (None, self.session.client_id):
             file = window.plan_room.file

@@ -11,7 +11,6 @@ from PyQt6.QtCore import QObject, QTimeZone
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
-from deepmirror.core.units import parse_length_cm
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.program.settings import settings_of
 from deepmirror.services.training import carry, schedule
@@ -21,7 +20,6 @@ from deepmirror.services.training.training_file import DoneRecord, PlannedLift, 
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.plan.dialogs import (
-    ClientDialog,
     ColumnsDialog,
     EquipmentDialog,
     OverrideDialog,
@@ -66,10 +64,10 @@ class PlanController(QObject):
         room.wants_override.connect(self.override)
         room.wants_correction.connect(self.correct)
         room.changed.connect(self.refresh)
-        room.complained.connect(window.show_error)
+        room.complained.connect(window.show_refusal)
         room.add_to_menu(
             [
-                ("A new client…", self.new_client),
+                ("A new client…", lambda: room.wants.emit("new_client")),
                 ("Note pain…", self.note_pain),
                 ("What is at hand…", self.equipment),
                 ("Before a programme…", self.screen),
@@ -97,7 +95,8 @@ class PlanController(QObject):
         window, present = self._window, self.file
         clients = window.library.clients()
         if not clients:
-            self.new_client()
+            window.go("desk")
+            window.show_refusal(tr("There is no client yet: add one, or bring in a film."))
             return
         if client_id is None:
             person = window.person_room.person
@@ -165,7 +164,7 @@ class PlanController(QObject):
 
     def _tell(self, edit: Callable[[TrainingFile], object]) -> None:
         if sentence := self.do(edit):
-            self._window.show_error(sentence)
+            self._window.show_refusal(sentence)
 
     def undone(self, back: bool) -> bool:
         """Undo or redo in the Plan room; False when another room is on show."""
@@ -174,21 +173,6 @@ class PlanController(QObject):
             return False
         self._tell(lambda f: f.undo() if back else f.redo())
         return True
-
-    def new_client(self) -> None:
-        """Ask for a name, and open the new client's plan."""
-        self._window.open_dialog(ClientDialog(self._add_client, self._window))
-
-    def _add_client(self, name: str, stature: str) -> str:
-        library = self._window.library
-        try:
-            library.must_write()
-            cm = parse_length_cm(stature, 50, 260, tr("A stature")) if stature.strip() else None
-            client = library.add_client(name, cm)
-        except (DeepMirrorError, ValueError) as error:
-            return error.sentence if isinstance(error, DeepMirrorError) else str(error)
-        self.open(client.id)
-        return ""
 
     # The log
 
@@ -265,7 +249,7 @@ class PlanController(QObject):
         """The client's page as she will read it, and her printed sheet."""
         file, session = self.file, self._window.plan_room.session
         if file is None or session is None:
-            self._window.show_error(tr("There is no plan yet: begin one first."))
+            self._window.show_refusal(tr("There is no plan yet: begin one first."))
             return
         coach = settings_of(self._window.library).coach
         folder = file.pages_folder()

@@ -71,7 +71,11 @@ QToolTip {{ background: {t.INK}; color: {t.STAGE_TEXT}; border: none; padding: 4
 
 
 def apply_theme(app: QApplication) -> None:
-    """Load the fonts from the program itself and dress the application."""
+    """Load the fonts from the program itself and dress the application; one that is dressed already stays as it is."""
+    arrow = str(resources.files("deepmirror") / "assets" / "icons" / "down.svg").replace("\\", "/")
+    sheet = SHEET.replace("url(ARROW)", f'url("{arrow}")')
+    if app.styleSheet() == sheet:
+        return
     folder = resources.files("deepmirror") / "assets" / "fonts"
     for name in ("400Regular", "700Bold", "400Regular_Italic"):
         QFontDatabase.addApplicationFontFromData((folder / f"AtkinsonHyperlegible_{name}.ttf").read_bytes())
@@ -79,5 +83,4 @@ def apply_theme(app: QApplication) -> None:
     face = QFont(t.FAMILY)
     face.setPixelSize(t.BASE_PX)
     app.setFont(face)
-    arrow = str(resources.files("deepmirror") / "assets" / "icons" / "down.svg").replace("\\", "/")
-    app.setStyleSheet(SHEET.replace("url(ARROW)", f'url("{arrow}")'))
+    app.setStyleSheet(sheet)

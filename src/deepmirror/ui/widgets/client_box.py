@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QWidget
 
+from deepmirror.ui.translation import tr
+
 
 class ClientBox(QComboBox):
     """`wanted` brings the id of the client that was chosen."""
@@ -18,9 +20,11 @@ class ClientBox(QComboBox):
         self.setMinimumWidth(220)
         self.activated.connect(lambda: self.wanted.emit(self.currentData()))
 
-    def show_clients(self, rows: Sequence[tuple[int, str]], present: int) -> None:
-        """Fill it with (id, name); present: whose record is on show."""
+    def show_clients(self, rows: Sequence[tuple[int, str]], present: int, archived: Sequence[tuple[int, str]] = ()) -> None:
+        """Fill it with (id, name); present: whose record is on show; archived: those who come last, and are told so."""
         self.clear()
         for client_id, name in rows:
             self.addItem(name, client_id)
+        for client_id, name in archived:
+            self.addItem(tr("{name} (archived)", name=name), client_id)
         self.setCurrentIndex(self.findData(present))

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.movement_box import Groups, MovementBox
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
 VIEWS = (
@@ -28,7 +29,9 @@ VIEWS = (
     ("front", "From the front"),
     ("rear", "From behind"),
 )
+SHORT_VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 NEW_CLIENT = "New client…"
+GUESSED = "color: #8f431b; font-style: italic"  # what the program put in and nobody said
 
 
 @dataclass(frozen=True)
@@ -59,7 +62,7 @@ class ImportDialog(QDialog):
         name: str,
         picture: QImage,
         clients: Sequence[tuple[int, str]],
-        movements: Sequence[tuple[str, str]],
+        movements: Groups,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -75,9 +78,7 @@ class ImportDialog(QDialog):
         self.name = QLineEdit()
         self.name.setPlaceholderText(tr("Name"))
         self.stature = self._number(0, 250, " cm", tr("not known"))
-        self.movement = QComboBox()
-        for movement_id, title in movements:
-            self.movement.addItem(title, movement_id)
+        self.movement = MovementBox(movements)
         self.view = QComboBox()
         for view_id, title in VIEWS:
             self.view.addItem(tr(title), view_id)
@@ -91,8 +92,9 @@ class ImportDialog(QDialog):
         self.problem.setTextFormat(Qt.TextFormat.PlainText)
         self.problem.setWordWrap(True)
         self._form = form = self._rows()
-        self._side_said = False
-        self.view.currentIndexChanged.connect(self._say_side)
+        self._said: set[QComboBox] = set()
+        for box in (self.view, self.movement):
+            box.currentIndexChanged.connect(lambda _, chosen=box: self._say(chosen))
         self._buttons = buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         if ok is not None:
@@ -132,16 +134,19 @@ class ImportDialog(QDialog):
         box.setSpecialValueText(unset)
         return box
 
-    def _say_side(self) -> None:
-        self._side_said = True
-        self.view.setToolTip("")
+    def _say(self, box: QComboBox) -> None:
+        self._said.add(box)
+        box.setToolTip("")
+        box.setStyleSheet("")
 
-    def offer_view(self, view: str | None) -> None:
-        """A guess of the side, from the picture; nothing that was said is changed."""
-        if view is not None and not self._side_said and self.view.findData(view) >= 0:
-            self.view.setCurrentIndex(self.view.findData(view))
-            self._side_said = False
-            self.view.setToolTip(tr("Guessed from the picture: change it if it is wrong"))
+    def offer(self, found: tuple[str | None, str | None]) -> None:
+        """A guess of the side and the movement, from the pictures; nothing that was said is changed."""
+        for box, guess in zip((self.view, self.movement), found, strict=True):
+            if guess is not None and box not in self._said and box.findData(guess) >= 0:
+                box.setCurrentIndex(box.findData(guess))
+                self._said.discard(box)
+                box.setStyleSheet(GUESSED)
+                box.setToolTip(tr("Guessed from the pictures: change it if it is wrong"))
 
     def fill(self, client: str, movement: str | None, view: str | None, load_kg: float | None, note: str) -> None:
         """Fill in what its sender said; a name nobody has becomes a new client's."""
@@ -166,6 +171,9 @@ class ImportDialog(QDialog):
         if self.client.currentData() is None and not self.name.text().strip():
             self.problem.setText(tr("A new client needs a name."))
             return
+        if self.movement.movement() is None:
+            self.problem.setText(tr("Choose a movement: type a part of its name, or open the list."))
+            return
         if self.client.currentData() is None and 0 < self.stature.value() < 50:
             self.problem.setText(tr("A stature under 50 cm cannot be right."))
             return
@@ -184,7 +192,7 @@ class ImportDialog(QDialog):
             self.client.currentData(),
             self.name.text().strip(),
             self.stature.value() or None,
-            self.movement.currentData(),
+            self.movement.movement() or "",
             self.view.currentData(),
             self.load.value() or None,
             self.tempo.text().strip() or None,

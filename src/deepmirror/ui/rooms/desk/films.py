@@ -21,11 +21,13 @@ WORDS_FROM = 600  # px from the row's left where the words begin
 FILM_ROLE = Qt.ItemDataRole.UserRole + 1
 AnyIndex = QModelIndex | QPersistentModelIndex
 
+ARCHIVED = "of archived clients"
 SHOWN: dict[str, tuple[str, ...]] = {
     "to answer": (FilmState.NEW, FilmState.MEASURING, FilmState.READY, FilmState.REFILM, FilmState.FAILED),
     "waiting for a new film": (FilmState.ASKED,),
     "answered": (FilmState.SENT, FilmState.REPLACED),
     "all": (),
+    ARCHIVED: (),
 }
 SORTS: dict[str, Callable[[FilmRecord], tuple[Any, ...]]] = {
     "answer due first": lambda f: (f.state in (FilmState.SENT, FilmState.REPLACED), f.due_at, f.id),
@@ -78,7 +80,11 @@ class FilmsModel(QAbstractListModel):
     def arrange(self) -> None:
         """Filter and sort anew."""
         states, words = SHOWN[self.state], self.needle.casefold().split()
-        kept = [f for f in self.everything if (not states or f.state in states) and (not words or self._has(f, words))]
+        kept = [
+            f
+            for f in self.everything
+            if f.archived == (self.state == ARCHIVED) and (not states or f.state in states) and (not words or self._has(f, words))
+        ]
         kept.sort(key=SORTS[self.order])
         self.beginResetModel()
         self.films = kept

@@ -16,6 +16,7 @@ from deepmirror.ui.rooms.desk.due_panel import DuePanel
 from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, FilmsModel
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.welcome import Welcome
 
 
 class DeskRoom(QWidget):
@@ -50,7 +51,7 @@ class DeskRoom(QWidget):
                 box.addItem(tr(word), word)
             box.setAccessibleName(tr(name))
             box.currentIndexChanged.connect(self._rearrange)
-        self.bring = QPushButton(tr("Bring in a film…"))
+        self.bring = QPushButton(tr("Bring in films…"))
         self.bring.clicked.connect(self.wants_import)
         self.next = QPushButton(tr("Take the next film"))
         self.next.setObjectName("accent")
@@ -72,6 +73,7 @@ class DeskRoom(QWidget):
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(lambda index: self.opened.emit(index.data(FILM_ROLE).id))
         self.list.setAccessibleName(tr("Films"))
+        self.welcome = Welcome()
         self._lay_out(top, finding)
 
     def _lay_out(self, top: QHBoxLayout, finding: QHBoxLayout) -> None:
@@ -86,7 +88,9 @@ class DeskRoom(QWidget):
         layout.addWidget(self.post)
         layout.addWidget(self.due)
         layout.addWidget(self.list, 1)
+        layout.addWidget(self.welcome, 1)
         layout.addWidget(hint)
+        self._full = (self.search, self.state, self.sort, self.bring, self.next, self.list, hint)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         if self._stale:
@@ -102,6 +106,10 @@ class DeskRoom(QWidget):
         self.model.set_films(self._library.films())
         self._select(present.id if present else None)
         self.post.show_arrivals(self._library.arrivals())
+        empty = not self.model.everything and not self._library.all_clients()
+        self.welcome.setVisible(empty)
+        for widget in self._full:
+            widget.setVisible(not empty)
         self._summarise()
         self.refreshed.emit()
 
@@ -127,6 +135,15 @@ class DeskRoom(QWidget):
         """The film under the bar."""
         row = self.list.currentIndex().row()
         return self.model.films[row] if 0 <= row < len(self.model.films) else None
+
+    def show_film(self, film_id: int) -> None:
+        """Put the bar on a film, with the search and the filter cleared where they hide it."""
+        if self.model.row_of(film_id) < 0:
+            self.search.clear()
+            self.state.setCurrentIndex(self.state.findData("to answer"))
+        if self.model.row_of(film_id) < 0:
+            self.show_all()
+        self._select(film_id)
 
     def show_all(self) -> None:
         """Show films of every state."""

@@ -29,11 +29,11 @@ from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
+from deepmirror.ui.widgets.import_dialog import SHORT_VIEWS
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 DOUBT_PX = 6.0  # an uncertainty (k = 2) smaller than this in the picture is not worth a look
-VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
 
 
 class MirrorRoom(QWidget):
@@ -109,7 +109,7 @@ class MirrorRoom(QWidget):
         self.title = ElidedLabel()
         self.title.setStyleSheet("font-weight: 700; font-size: 17px")
         self.view = QComboBox()
-        for key, words in VIEWS:
+        for key, words in SHORT_VIEWS:
             self.view.addItem(tr(words), key)
         self.view.activated.connect(lambda: self.annotator.set_field(view=self.view.currentData()))
         self.ghost_button, self.opacity = ghost_controls()
