@@ -11,7 +11,8 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QElapsedTimer, QEventLoop, QTimer
+from PyQt6.QtCore import QElapsedTimer, QEventLoop, Qt, QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from deepmirror.bootstrap import cameras_for
@@ -26,6 +27,8 @@ from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.window import MainWindow
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+GUIDE = Path(__file__).resolve().parent.parent / "src" / "deepmirror" / "assets" / "guide"
+GUIDE_WIDTH = 800
 PATIENCE_MS = 120000  # a busy machine takes its time
 
 
@@ -207,6 +210,15 @@ def main() -> None:
         shoot(window, "plan", out)
         floor_views(window, out)
         window.close()
+    if out == OUT:
+        guide_pictures()
+
+
+def guide_pictures() -> None:
+    """The pictures of the coach's guide: four of the views, small."""
+    for view, name in (("mirror-side", "mirror"), ("reply", "reply"), ("plan", "plan"), ("floor-set", "floor")):
+        small = QImage(str(OUT / f"{view}.png")).scaledToWidth(GUIDE_WIDTH, Qt.TransformationMode.SmoothTransformation)
+        small.save(str(GUIDE / f"{name}.jpg"), "JPG", 84)
 
 
 if __name__ == "__main__":

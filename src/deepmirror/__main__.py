@@ -52,6 +52,8 @@ def parser() -> argparse.ArgumentParser:
     restore = commands.add_parser("restore", help="make a library of such a file, in an empty folder")
     restore.add_argument("file", type=Path)
     restore.add_argument("--library", type=Path, required=True, help="folder that is not there yet, or is empty")
+    menu = commands.add_parser("menu", help="put the program into the menu of your desktop")
+    menu.add_argument("--remove", action="store_true", help="take it out again")
     look = commands.add_parser("look", help="find and follow the body in a film, for the window's background work")
     look.add_argument("clip", type=Path)
     look.add_argument("--brief", type=Path, required=True)
@@ -78,6 +80,7 @@ def main(words: list[str] | None = None) -> int:
         "live": lambda: bootstrap.run_live(args.film, args.brief, args.speed),
         "backup": lambda: bootstrap.run_backup(args.library, args.file),
         "restore": lambda: bootstrap.run_restore(args.file, args.library),
+        "menu": lambda: bootstrap.run_menu(args.remove),
         "look": lambda: bootstrap.run_look(args),
         "conclude": bootstrap.run_conclude,
         "floor": bootstrap.run_floor,

@@ -139,6 +139,14 @@ def run_restore(file: Path, library: Path) -> int:
     return 0
 
 
+def run_menu(remove: bool) -> int:
+    """The program in the menu of the user's desktop, or out of it."""
+    from deepmirror.services.program.desktop_entry import data_home, own_executable, put_into_menu, take_out_of_menu
+
+    print(take_out_of_menu(data_home()) if remove else put_into_menu(data_home(), own_executable()))
+    return 0
+
+
 def run_look(args: argparse.Namespace) -> int:
     """Look at one film for a window that waits: progress as lines; stops when the window is gone."""
     from deepmirror.services.films.observation_runner import look_command

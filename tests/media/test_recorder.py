@@ -16,7 +16,7 @@ from deepmirror.errors import RecordingFailed
 from deepmirror.media import recorder as module
 from deepmirror.media.camera import Shot
 from deepmirror.media.film import Film
-from deepmirror.media.recorder import ENOUGH_BYTES, Recorder, packed, room_left, unpacked
+from deepmirror.media.recorder import ENOUGH_BYTES, FRAGMENT_S, Recorder, packed, room_left, unpacked
 
 SIZE = (320, 181)  # an odd height is cut by a line
 RATE = 30.0
@@ -62,12 +62,14 @@ def test_what_a_killed_program_leaves_plays_up_to_the_last_second(tmp_path: Path
     with Film(tmp_path / "cut.mp4") as film:
         assert 150 - len(film.times) <= RATE and bar_of(film.picture(len(film.times) - 1)) == (len(film.times) - 1) % 100
     torn = (tmp_path / "set.mp4").read_bytes()
-    key_frame_begun = [(match.end() + 60) / len(torn) for match in re.finditer(b"mdat", torn)][3:8:2]
-    for share in (0.35, 0.6, 0.85, *key_frame_begun):  # and torn anywhere, also within a key frame
-        (tmp_path / "torn.mp4").write_bytes(torn[: int(len(torn) * share)])
+    heads = [m.start() - 4 for m in re.finditer(b"moof", torn)]
+    key_frames = [m.end() + 60 for m in re.finditer(b"mdat", torn)]
+    within_heads = [head + step for head in heads[2:6] for step in (4, 12, 40, 100, 160, 223)]
+    for cut in (*(round(len(torn) * share) for share in (0.35, 0.6, 0.85)), *key_frames[3:8:2], *within_heads):  # and torn anywhere
+        (tmp_path / "torn.mp4").write_bytes(torn[:cut])
         with Film(tmp_path / "torn.mp4") as film:
-            count = len(film.times)
-            assert 150 * share * 0.5 < count < 150 and bar_of(film.picture(count - 1)) == (count - 1) % 100
+            count, whole = len(film.times), sum(head < cut for head in heads) - 1
+            assert whole * RATE * FRAGMENT_S - 1 <= count < 150 and bar_of(film.picture(count - 1)) == (count - 1) % 100
 
 
 def test_a_full_disk_is_told_before_and_after(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -43,12 +43,14 @@ ACTIONS = (
     Action("go_plan", "Go to the Plan", "F7", "all", "Go"),
     Action("go_floor", "Go to the Floor", "F8", "all", "Go"),
     Action("keys", "Show all keys", "F1", "all", "Help"),
+    Action("guide", "The coach's guide", "Shift+F2", "all", "Help"),
     Action("caution", "Cautions and what this program is not", "Shift+F1", "all", "Help"),
     Action("demo", "Try the demo in a window of its own", "Ctrl+F1", "all", "Help"),
     Action("import", "Bring in films…", "Ctrl+O", "all", "Film"),
     Action("copy_out", "Write the whole library into one file…", "Ctrl+Shift+S", "all", "Film"),
     Action("copy_in", "Make a library of such a file…", "Ctrl+Shift+O", "all", "Film"),
     Action("settings", "Settings…", "Ctrl+,", "all", "Edit"),
+    Action("change_keys", "Keys…", "Ctrl+K", "all", "Edit"),
     Action("new_client", "A new client…", "Ctrl+Shift+N", "all", "Edit"),
     Action("rename_client", "Rename this client…", "Ctrl+R", "person", "Edit"),
     Action("archive_client", "Archive this client, or bring back", "Ctrl+Shift+A", "person", "Edit"),
@@ -105,3 +107,18 @@ ACTIONS = (
     Action("floor_tick", "Tick with the tempo, or not", "Ctrl+T", "floor", "Floor"),
     Action("floor_demo", "Begin the demo's session", "Ctrl+F8", "all", "Floor"),
 )
+
+
+def holder(action: Action, key: str, keys: Mapping[str, str]) -> Action | None:
+    """Another action that has a key already and works in a room where this one does; keys: those in use, by id."""
+    rooms = set(action.rooms.split())
+    for other in ACTIONS:
+        theirs = set(other.rooms.split())
+        if other.id != action.id and keys[other.id] == key and (rooms & theirs or "all" in rooms | theirs):
+            return other
+    return None
+
+
+def keys_in_use(own: Mapping[str, str]) -> dict[str, str]:
+    """Every action's key: the coach's own where she chose one."""
+    return {a.id: own.get(a.id, a.key) for a in ACTIONS}

@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.errors import BadFilm
+from deepmirror.media.mp4_boxes import HeadOfFile, whole_boxes_end
 
 Picture = NDArray[np.uint8]
 
@@ -183,7 +184,14 @@ class Film:
 
 def _opened(path: Path) -> Any:
     """The file's container; words in it that are not UTF-8 are left aside. Raises FFmpegError."""
-    return av.open(str(path), options=OPTIONS, metadata_errors="ignore")
+    try:
+        return av.open(str(path), options=OPTIONS, metadata_errors="ignore")
+    except av.error.FFmpegError:
+        end = whole_boxes_end(path)
+        if not 0 < end < path.stat().st_size:
+            raise
+        # cut off within the head of a fragment, it would not open at all: what is whole before it is read
+        return av.open(HeadOfFile(path, end), options=OPTIONS, metadata_errors="ignore")
 
 
 def _check_file(path: Path) -> None:

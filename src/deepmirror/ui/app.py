@@ -5,9 +5,11 @@ from __future__ import annotations
 import gc
 import sys
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QLocale, QTranslator
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
@@ -31,6 +33,8 @@ def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Ar
     Floor films with."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deep Mirror")
+    app.setDesktopFileName("deepmirror")
+    app.setWindowIcon(QIcon(str(resources.files("deepmirror") / "assets" / "desktop" / "deepmirror.svg")))
     apply_theme(app)
     translator = QTranslator(app)
     if load_language(translator, QLocale.system().name()):

@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QProcess
 
-from deepmirror.ui.help import show_caution, show_keys
+from deepmirror.commands.table import keys_in_use
+from deepmirror.services.program.settings import own_keys
+from deepmirror.ui.help import show_caution, show_guide, show_keys
 
 if TYPE_CHECKING:
     from deepmirror.ui.window import MainWindow
@@ -23,7 +25,8 @@ def deeds(window: MainWindow) -> dict[str, Callable[[], object]]:
         "go_person": lambda: window.client_control.open(None),
         "go_mirror": lambda: window.go("mirror"),
         "go_reply": window.reply_control.compose,
-        "keys": lambda: show_keys(window),
+        "keys": lambda: show_keys(window, keys_in_use(own_keys(window.library))),
+        "guide": lambda: show_guide(window),
         "caution": lambda: show_caution(window),
         "import": window.film_import.ask,
         "undo": lambda: window.step_history(back=True),
@@ -53,6 +56,7 @@ def deeds(window: MainWindow) -> dict[str, Callable[[], object]]:
         "close_watched": lambda: window.follow_up.decide("closed"),
         "change_watched": lambda: window.follow_up.decide("changed"),
         "settings": window.settings_control.settings,
+        "change_keys": window.settings_control.keys,
         "copy_out": window.settings_control.ask_copy_out,
         "copy_in": window.settings_control.ask_copy_in,
         "delete_client": window.settings_control.delete_client,

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from importlib import resources
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QDialog, QGridLayout, QMessageBox, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QMessageBox, QTextBrowser, QVBoxLayout, QWidget
 
 from deepmirror.commands.table import ACTIONS
 from deepmirror.ui.translation import tr
@@ -18,8 +21,8 @@ CAUTION = (
 )
 
 
-def show_keys(parent: QWidget) -> None:
-    """All actions and their keys in one overlay."""
+def show_keys(parent: QWidget, keys: Mapping[str, str]) -> None:
+    """All actions and their keys in one overlay; keys: those in use, by action."""
     dialog = QDialog(parent)
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     dialog.setWindowTitle(tr("Keys"))
@@ -27,11 +30,29 @@ def show_keys(parent: QWidget) -> None:
     grid.setHorizontalSpacing(26)
     half = (len(ACTIONS) + 1) // 2
     for i, entry in enumerate(ACTIONS):
-        key = PlainLabel(QKeySequence(entry.key).toString(QKeySequence.SequenceFormat.NativeText))
+        key = PlainLabel(QKeySequence(keys[entry.id]).toString(QKeySequence.SequenceFormat.NativeText))
         key.setObjectName("heading")
         grid.addWidget(key, i % half, 2 * (i // half))
         grid.addWidget(PlainLabel(tr(entry.title)), i % half, 2 * (i // half) + 1)
     dialog.open()
+
+
+def show_guide(parent: QWidget) -> QDialog:
+    """The coach's guide, as it ships: a few pages with pictures."""
+    dialog, page = QDialog(parent), QTextBrowser()
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.setWindowTitle(tr("The coach's guide"))
+    dialog.resize(860, 700)
+    folder = resources.files("deepmirror") / "assets" / "guide"
+    page.setSearchPaths([str(folder)])
+    page.setAccessibleName(tr("The coach's guide"))
+    page.document().setDocumentMargin(18)  # type: ignore[union-attr]
+    page.setMarkdown((folder / "guide.md").read_text("utf-8"))
+    layout = QVBoxLayout(dialog)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.addWidget(page)
+    dialog.open()
+    return dialog
 
 
 def show_caution(parent: QWidget) -> None:

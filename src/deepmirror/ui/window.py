@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QDialog,
@@ -17,11 +17,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from deepmirror.commands.table import ACTIONS, Need
+from deepmirror.commands.table import ACTIONS, Need, keys_in_use
 from deepmirror.services.common.jobs import JobRunner
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord
 from deepmirror.services.films.review import Review
 from deepmirror.services.program.arrivals import Arrivals, Placed
+from deepmirror.services.program.settings import keep_window_place, own_keys, window_place
 from deepmirror.services.replies.delivery import Outbox, folder_outbox
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.control.client_controller import ClientController
@@ -52,6 +53,7 @@ from deepmirror.ui.widgets.rail import Rail
 ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan", "floor")
 
 STATUS_MS, REFUSAL_MS = 6000, 10000
+USUAL_SIZE, FRAME = QSize(1280, 800), QSize(8, 48)  # of the window; what its frame takes of a screen: title bar and edges
 
 
 class MainWindow(WindowContext):
@@ -70,7 +72,6 @@ class MainWindow(WindowContext):
         self.review: Review | None = None
         self.actions_by_id: dict[str, QAction] = {}
         self.setWindowTitle(tr("Deep Mirror") if not library.read_only else tr("Deep Mirror, for reading only"))
-        self.resize(1280, 800)
         self.desk_room, self.mirror, self.reply_room = DeskRoom(library), MirrorRoom(), ReplyRoom()
         self.person_room, self.compare, self.plan_room, self.floor = PersonRoom(), CompareRoom(), PlanRoom(), FloorRoom()
         self.settings_control, self.client_control, self.film_import = (
@@ -106,19 +107,29 @@ class MainWindow(WindowContext):
         self._build_actions()
         self._connect()
         self.go("desk")
+        self._place()
         self.edits = Edits(self)
         for film_id in library.unmeasured():
             self.measure_film(film_id)
         self.floor_control.recover()
 
+    def _place(self) -> None:
+        """Where the window was last; the first time as large as is usual, or as the screen has room for."""
+        if self.restoreGeometry(QByteArray.fromBase64(window_place(self.library).encode())):
+            return
+        screen = self.screen()
+        room = screen.availableSize() - FRAME if screen is not None else USUAL_SIZE
+        self.resize(USUAL_SIZE.boundedTo(room))
+
     def _build_actions(self) -> None:
-        does = deeds(self)
+        does, keys = deeds(self), keys_in_use(own_keys(self.library))
+        self.settings_control.key_changed.connect(lambda action, key: self.actions_by_id[action].setShortcut(QKeySequence(key)))
         menu_bar = self.menuBar()
         assert menu_bar is not None
         menus = {name: menu_bar.addMenu(tr(name)) for name in ("Film", "Edit", "Plan", "Floor", "Go", "Help")}
         for entry in ACTIONS:
             action = QAction(tr(entry.title), self)
-            action.setShortcut(QKeySequence(entry.key))
+            action.setShortcut(QKeySequence(keys[entry.id]))
             action.triggered.connect(lambda _, run=does[entry.id]: run())
             self.actions_by_id[entry.id] = action
             menu = menus[entry.menu]
@@ -328,6 +339,7 @@ class MainWindow(WindowContext):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
+        keep_window_place(self.library, self.saveGeometry().toBase64().data().decode())
         self.library.stop_work()
         self.inbox.close()
         self.films.close()

@@ -9,6 +9,8 @@ from deepmirror.errors import LibraryError
 from deepmirror.services.films.answer_due import REPLY_DAYS, check_country
 from deepmirror.services.films.film_library import FilmLibrary
 
+KEYS, WINDOW = "keys", "window"
+
 
 @dataclass
 class Settings:
@@ -36,3 +38,25 @@ def keep_settings(library: FilmLibrary, new: Settings) -> None:
     new = replace(new, country=check_country(new.country))
     for f in fields(Settings):
         library.store.phrases.set(f.name, getattr(new, f.name))
+
+
+def own_keys(library: FilmLibrary) -> dict[str, str]:
+    """The keys the coach chose, by action."""
+    kept = library.store.phrases.setting(KEYS, {})
+    return {str(k): str(v) for k, v in kept.items()} if isinstance(kept, dict) else {}
+
+
+def keep_key(library: FilmLibrary, action: str, key: str) -> None:
+    """Keep one key. Raises LibraryError."""
+    library.store.phrases.set(KEYS, own_keys(library) | {action: key})
+
+
+def window_place(library: FilmLibrary) -> str:
+    """Where and how large the window was when it was closed, as it was kept; empty the first time."""
+    return str(library.store.phrases.setting(WINDOW, ""))
+
+
+def keep_window_place(library: FilmLibrary, place: str) -> None:
+    """Keep it; a library that may not be changed keeps nothing."""
+    if not library.read_only:
+        library.store.phrases.set(WINDOW, place)

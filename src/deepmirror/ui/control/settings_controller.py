@@ -4,23 +4,27 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from deepmirror.commands.table import holder, keys_in_use
 from deepmirror.errors import DeepMirrorError
 from deepmirror.services.clients.client_deletion import delete_client, what_goes
 from deepmirror.services.common.jobs import Progress
-from deepmirror.services.program.settings import Settings, keep_settings, settings_of
+from deepmirror.services.program.settings import Settings, keep_key, keep_settings, own_keys, settings_of
 from deepmirror.services.program.whole_copy import copy_in, copy_out
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.keys_dialog import KeysDialog
 from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
 
 
 class SettingsController(QObject):
-    """Asks before anything goes."""
+    """Asks before anything goes. `key_changed` brings an action and its new key."""
+
+    key_changed = pyqtSignal(str, str)
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
@@ -41,6 +45,22 @@ class SettingsController(QObject):
             return
         moved = (new.inbox, new.outbox) != (old.inbox, old.outbox)
         self._window.show_status(tr("Kept. The folders are used from the next start on.") if moved else tr("Kept."))
+
+    def keys(self) -> None:
+        """Show every action with its key, to be changed; a change holds at once."""
+        window = self._window
+        in_use = keys_in_use(own_keys(window.library))
+        dialog = KeysDialog(in_use, lambda action, key: holder(action, key, keys_in_use(own_keys(window.library))), window)
+        dialog.chosen.connect(self._keep_key)
+        window.open_dialog(dialog)
+
+    def _keep_key(self, action: str, key: str) -> None:
+        try:
+            keep_key(self._window.library, action, key)
+        except DeepMirrorError as error:
+            self._window.show_refusal(error.sentence)
+            return
+        self.key_changed.emit(action, key)
 
     def ask_copy_out(self) -> None:
         """Choose where the whole library is written to."""

@@ -18,6 +18,7 @@ class ClientBox(QComboBox):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setMinimumWidth(220)
+        self.setAccessibleName(tr("Whose record is on show"))
         self.activated.connect(lambda: self.wanted.emit(self.currentData()))
 
     def show_clients(self, rows: Sequence[tuple[int, str]], present: int, archived: Sequence[tuple[int, str]] = ()) -> None:

@@ -100,6 +100,7 @@ class CompareRoom(QWidget):
 
     def _build_numbers(self) -> QTableWidget:
         self.numbers = QTableWidget(0, 4)
+        self.numbers.setAccessibleName(tr("The numbers of both, and what changed"))
         self.numbers.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.numbers.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.numbers.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -44,7 +44,7 @@ class RestFace(QWidget):
         left, right = QVBoxLayout(), QVBoxLayout()
         self.loop = LoopView()
         self.loop.show_message(tr("The worst moment follows."))
-        self.loop.setMinimumSize(420, 236)
+        self.loop.setMinimumSize(320, 180)
         left.addWidget(self.loop, 1)
         self.numbers = BigText(34)
         self.numbers.setFixedHeight(92)

@@ -109,6 +109,7 @@ class MirrorRoom(QWidget):
         self.title = ElidedLabel()
         self.title.setStyleSheet("font-weight: 700; font-size: 17px")
         self.view = QComboBox()
+        self.view.setAccessibleName(tr("From which side it was filmed"))
         for key, words in SHORT_VIEWS:
             self.view.addItem(tr(words), key)
         self.view.activated.connect(lambda: self.annotator.set_field(view=self.view.currentData()))

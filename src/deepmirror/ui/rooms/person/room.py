@@ -65,7 +65,7 @@ class PersonRoom(QWidget):
         body.addWidget(self._build_record())
         body.addLayout(self._build_figures(), 8)
         self.solver = SolverPanel()
-        body.addWidget(self.solver, 12)
+        body.addWidget(vertical_scroll_area(self.solver), 12)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 14, 20, 12)
         layout.addLayout(top)

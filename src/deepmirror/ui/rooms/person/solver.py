@@ -102,7 +102,8 @@ class SolverPanel(QWidget):
             line.setContentsMargins(0, 0, 0, 0)
             line.addWidget(slider, 1)
             line.addWidget(value)
-            self._levers.addRow(title, row)
+            slider.setAccessibleName(tr(title))
+            self._levers.addRow(tr(title), row)
         self._levers.addRow(tr("Bar"), self.bar)
 
     def _build_words(self) -> None:
