@@ -60,6 +60,8 @@ ACTIONS = (
     Action("next_film", "Take the next film", "N", "desk", "Film"),
     Action("place_arrival", "Say whose film this is", "B", "desk", "Film"),
     Action("refilm", "Ask for a new film…", "W", "desk mirror", "Film", (Need.FILM_IN_HAND,)),
+    Action("visit_on", "The next film of this visit", "Ctrl+Right", "mirror", "Film", (Need.FILM,)),
+    Action("visit_back", "The film before in this visit", "Ctrl+Left", "mirror", "Film", (Need.FILM,)),
     Action("play", "Play or pause", "Space", "mirror compare", "Film", (Need.FILM,)),
     Action("step_on", "One frame on", "Right", "mirror compare", "Film", (Need.FILM,)),
     Action("step_back", "One frame back", "Left", "mirror compare", "Film", (Need.FILM,)),

@@ -63,12 +63,14 @@ class Source:
 
 @dataclass(frozen=True)
 class Shot:
-    """One source frame shown `repeat` times; with `before`, an earlier film's frame stands beside it."""
+    """One source frame shown `repeat` times; with `before`, an earlier film's frame stands beside it. film_id: of another film of the
+    visit, the reply's own when None."""
 
     frame: int
     repeat: int
     overlay: Overlay
     before: Before | None = None
+    film_id: int | None = None
 
 
 @dataclass(frozen=True)
@@ -80,15 +82,25 @@ class Caption:
     text: str
 
 
-def plan(reply: Reply, source: Source) -> tuple[list[Shot], list[Caption]]:
-    """Shots and captions: what became of earlier corrections, then each new one; with neither, the whole film with its lines."""
+def plan(reply: Reply, source: Source, sources: Callable[[int], Source] | None = None) -> tuple[list[Shot], list[Caption]]:
+    """Shots and captions: what became of earlier corrections, then each new one; with neither, the whole film with its lines.
+
+    sources: of the other films of a visit; their passages run at their own speed in the reply's own frame rate.
+    """
     shots: list[Shot] = []
     captions: list[Caption] = []
+
+    def add(film_id: int | None, make: Callable[[Source], list[Shot]], words: str) -> None:
+        own = source if film_id is None or sources is None else sources(film_id)
+        more = [replace(shot, film_id=film_id) for shot in make(own)]
+        _add(shots, captions, more if own.fps == source.fps else _at_rate(more, own.fps, source.fps), words, source.fps)
+
     for told in reply.since_chosen():
         if told.frame is not None:
-            _add(shots, captions, [_since(told, source)], f"{told.title}. {told.words}", source.fps)
+            add(told.film_id, lambda own, told=told: [_since(told, own)], f"{told.title}. {told.words}")  # type: ignore[misc]
     for item in reply.chosen():
-        _add(shots, captions, list(_passage(item, source)), f"{item.title}. {item.number} {item.cue}".strip(), source.fps)
+        words = f"{item.title}. {item.number} {item.cue}".strip()
+        add(item.film_id, lambda own, item=item: list(_passage(item, own)), words)  # type: ignore[misc]
     if not shots:
         shots = [Shot(i, 1, source.overlay(i)) for i in range(len(source.track.times))]
         captions = [Caption(0.0, len(shots) / source.fps, reply.praise or reply.movement)]
@@ -99,6 +111,16 @@ def _add(shots: list[Shot], captions: list[Caption], more: list[Shot], words: st
     start = _length(shots) / fps
     shots += more
     captions.append(Caption(start, _length(shots) / fps, words))
+
+
+def _at_rate(shots: list[Shot], own_fps: float, fps: float) -> list[Shot]:
+    """Shots of a film of another frame rate, each for as long as it was meant to stand; one that falls between two frames goes."""
+    out, at = [], 0.0
+    for shot in shots:
+        start, at = at, at + shot.repeat * fps / own_fps
+        if round(at) > round(start):
+            out.append(replace(shot, repeat=round(at) - round(start)))
+    return out
 
 
 def _length(shots: list[Shot]) -> int:

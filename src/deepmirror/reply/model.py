@@ -80,6 +80,12 @@ class Correction:
     side_by_side: bool = False
     cause: str = ""
     answers: list[str] = field(default_factory=list)  # ways to change it; `change` says the one the coach took
+    film_id: int | None = None  # the film it is about, where that is another one of the visit than the reply's own
+
+    @property
+    def key(self) -> str:
+        """What names it among the corrections of all films of a visit."""
+        return self.code if self.film_id is None else f"{self.code}@{self.film_id}"
 
     def take_next_answer(self) -> str | None:
         """Say the next of the ways to change it; None where there is but one."""
@@ -101,11 +107,12 @@ class Since:
     measure: str
     before: Before
     chosen: bool = True
+    film_id: int | None = None  # as of a Correction
 
 
 @dataclass
 class Reply:
-    """A reply to one film."""
+    """A reply to one film, or to all films of a visit; films: the others of the visit it answers."""
 
     client: str
     movement: str
@@ -121,6 +128,7 @@ class Reply:
     imperial: bool = False
     date: str = ""
     table: list[list[str]] = field(default_factory=list)  # rep by rep; the first row is the head
+    films: list[int] = field(default_factory=list)
 
     def chosen(self) -> list[Correction]:
         """The corrections that will be sent."""

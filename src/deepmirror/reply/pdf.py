@@ -103,7 +103,7 @@ def _story(reply: Reply, stills: dict[str, bytes], width: float, kind: _Type) ->
     for told in reply.since_chosen():
         story.append(_earlier(told, stills.get(f"since-{told.title}"), width, kind))
     for number, item in enumerate(reply.chosen(), 1):
-        story.append(_block(number, item, stills.get(item.code), width, kind))
+        story.append(_block(number, item, stills.get(item.key), width, kind))
     if reply.table:
         story.append(_rep_table(reply.table, width, kind))
     if reply.unable:

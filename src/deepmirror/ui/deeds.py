@@ -32,6 +32,8 @@ def deeds(window: MainWindow) -> dict[str, Callable[[], object]]:
         "undo": lambda: window.step_history(back=True),
         "redo": lambda: window.step_history(back=False),
         "next_film": window.desk_room.take_next,
+        "visit_on": lambda: window.films.step_visit(1),
+        "visit_back": lambda: window.films.step_visit(-1),
         "play": lambda: window.playing().play(),
         "step_on": lambda: window.playing().step(1),
         "step_back": lambda: window.playing().step(-1),

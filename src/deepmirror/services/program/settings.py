@@ -8,6 +8,7 @@ from pathlib import Path
 from deepmirror.errors import LibraryError
 from deepmirror.services.films.answer_due import REPLY_DAYS, check_country
 from deepmirror.services.films.film_library import FilmLibrary
+from deepmirror.services.films.visits import SPAN_H
 
 KEYS, WINDOW = "keys", "window"
 
@@ -22,6 +23,7 @@ class Settings:
     outbox: str = ""
     reply_days: int = REPLY_DAYS  # working days until a film is answered
     country: str = ""  # whose holidays are kept; none when empty
+    visit_hours: float = SPAN_H  # a client's films that came within so many are answered together; 0: each by itself
 
 
 def settings_of(library: FilmLibrary) -> Settings:

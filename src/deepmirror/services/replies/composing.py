@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Verdict, bare_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.judge.records import SAFETY, Finding
+from deepmirror.judge.records import RANGE, SAFETY, Finding
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
 from deepmirror.reply.model import Anchor as Anchor
@@ -24,6 +24,8 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.follow_up import SAID, FollowUp, number_words
 from deepmirror.services.replies.plain_words import told_number
 
+SEVERITIES = (SAFETY, RANGE, "tension", "polish")
+BESIDE = "beside"
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 
 
@@ -57,6 +59,57 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         date=date,
         table=measure_table(analysis, [c.measure for c in corrections if c.chosen]),
     )
+
+
+@dataclass(frozen=True)
+class VisitPart:
+    """One film of a visit: its id, None for the film the reply belongs to; its numbers; and earlier corrections watched in it."""
+
+    film_id: int | None
+    analysis: Analysis
+    watched: list[FollowUp]
+
+
+def draft_visit(parts: list[VisitPart], client: str = "", coach: str = "", date: str = "") -> Reply:
+    """One reply over all films of a visit, the reply's own first: what can hurt comes first, whichever film shows it; three at most
+    are chosen. The table of reps is left out: it is one film's."""
+    drafts = [draft_reply(part.analysis, client, part.watched, coach, date) for part in parts]
+    corrections: list[Correction] = []
+    since: list[Since] = []
+    for number, (part, draft) in enumerate(zip(parts, drafts, strict=True), 1):
+        where = f"{part.analysis.movement.title}, film {number}: "
+        for item in draft.corrections:
+            item.film_id, item.seen = part.film_id, where + item.seen[:1].lower() + item.seen[1:]
+        corrections += draft.corrections
+        since += [replace(told, film_id=part.film_id) for told in draft.since]
+    corrections.sort(key=lambda item: SEVERITIES.index(item.severity) if item.severity in SEVERITIES else len(SEVERITIES))
+    for item in [c for c in corrections if c.chosen][USUAL_CORRECTIONS:]:
+        item.chosen = False
+    praise = list(dict.fromkeys(sentence for d in drafts for sentence in d.praise.split(". ") if sentence))
+    return replace(
+        drafts[0],
+        movement=", ".join(dict.fromkeys(d.movement for d in drafts)),
+        facts="; ".join(f"{d.movement}: {d.facts}" for d in drafts),
+        greeting=f"Here is what your {len(parts)} films show, most important first." if corrections else "Here is what your films show.",
+        praise=". ".join(s.rstrip(".") for s in praise[:3]) + ("." if praise else ""),
+        corrections=corrections,
+        unable=list(dict.fromkeys(u for d in drafts for u in d.unable))[:2],
+        since=since,
+        table=[],
+        films=[part.film_id for part in parts if part.film_id is not None],
+    )
+
+
+def rehomed(reply: Reply, home: int, new_home: int) -> Reply:
+    """A visit's reply that belonged to one of its films, as that of another."""
+
+    def moved(film_id: int | None) -> int | None:
+        there = home if film_id is None else film_id
+        return None if there == new_home else there
+
+    films = [f for f in (home, *reply.films) if f != new_home]
+    corrections = [replace(c, film_id=moved(c.film_id)) for c in reply.corrections]
+    return replace(reply, films=films, corrections=corrections, since=[replace(s, film_id=moved(s.film_id)) for s in reply.since])
 
 
 def _repeats(finding: Finding, said: list[Finding], total: int) -> bool:
@@ -167,11 +220,11 @@ def refresh_draft(kept: Reply, fresh: Reply) -> Reply | None:
 
     None when the film now shows other faults.
     """
-    found = {c.code: c for c in fresh.corrections}
-    if {c.code for c in kept.corrections if not c.code.startswith(OWN)} != set(found):
+    found = {c.key: c for c in fresh.corrections}
+    if {c.key for c in kept.corrections if not c.code.startswith(OWN)} != set(found) or set(kept.films) != set(fresh.films):
         return None
     for item in kept.corrections:
-        now = found.get(item.code)
+        now = found.get(item.key)
         if now is not None and item.short != now.short:
             item.short, item.number, item.seen, item.frame, item.measure = now.short, now.number, now.seen, now.frame, now.measure
         if now is not None:
@@ -217,17 +270,28 @@ def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
 
 def kept_draft(library: FilmLibrary, film_id: int, fresh: Reply) -> Reply | None:
     """The film's saved draft with today's numbers, while it speaks of the same faults; None when there is none."""
-    kept = library.store.film(film_id).draft
-    try:
-        return refresh_draft(Reply.from_dict(kept), fresh) if kept else None
-    except ReplyError:
-        return None
+    for home in (film_id, *fresh.films):  # a visit's draft was kept with the film that was open then
+        kept = library.store.film(home).draft
+        for told in (kept, kept.get(BESIDE) or {}):
+            try:
+                found = Reply.from_dict(told) if told else None
+            except ReplyError:
+                continue
+            if found is not None and (home == film_id or found.films):
+                found = refresh_draft(found if home == film_id else rehomed(found, home, film_id), fresh)
+                if found is not None:
+                    return found
+    return None
 
 
 def keep_draft(library: FilmLibrary, film_id: int, reply: Reply) -> None:
     """Save a film's draft, as soon as the library takes it. Raises ReadOnly."""
     library.must_write()
     kept, store = reply.to_dict(), library.store
+    present = store.film(film_id).draft
+    beside = present if bool(present.get("films")) != bool(reply.films) else present.get(BESIDE)
+    if beside:  # the film's own draft beside the one of its visit, and the other way round: neither is lost for the other
+        kept[BESIDE] = {k: v for k, v in beside.items() if k != BESIDE}
     library.saver.write(lambda: store.update_film(film_id, draft=kept))
 
 

@@ -14,12 +14,12 @@ from deepmirror.exchange.mailbox import FolderOutbox
 from deepmirror.exchange.mailbox import Outbox as Outbox
 from deepmirror.files import private_folder, sync_folder, sync_tree, write_whole
 from deepmirror.media.film import Film
-from deepmirror.reply.model import Reply
+from deepmirror.reply.model import Correction, Reply
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films import follow_up
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
-from deepmirror.services.replies.rendering import export_reply
+from deepmirror.services.replies.rendering import PriorFilms, export_reply
 from deepmirror.services.training.client_page import session_file, write_pages
 from deepmirror.services.training.training_file import NextSession, TrainingFile
 from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
@@ -29,9 +29,10 @@ from deepmirror.store.sweep import SEALED, remove
 REMEMBERED = ("cue", "change", "why", "film_next")
 
 
-def fingerprint(reply: Reply, analysis: Analysis, session: str = "") -> str:
-    """What the written files hang on: the reply's words and choices, the brief behind the numbers, and the session it brings."""
-    told = json.dumps([reply.to_dict(), analysis.brief.file.model_dump(mode="json"), session], sort_keys=True)
+def fingerprint(reply: Reply, analysis: Analysis, session: str = "", others: tuple[str, ...] = ()) -> str:
+    """What the written files hang on: the reply's words and choices, the brief behind the numbers, the session it brings, and the briefs
+    of the visit's other films."""
+    told = json.dumps([reply.to_dict(), analysis.brief.file.model_dump(mode="json"), session, *others], sort_keys=True)
     return hashlib.sha256(told.encode()).hexdigest()
 
 
@@ -49,7 +50,7 @@ class Package:
     def is_up_to_date(self, reply: Reply, analysis: Analysis) -> bool:
         """True when the written files say exactly this reply."""
         try:
-            return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis, self._next_session()[1])
+            return (self.folder / SEALED).read_text("utf-8") == fingerprint(reply, analysis, self._next_session()[1], self._others(reply))
         except OSError:
             return False
 
@@ -65,11 +66,14 @@ class Package:
                 if plan is not None:
                     write_pages(*plan, self.folder, reply.coach)
                 sync_tree(self.folder)
-                write_whole(self.folder / SEALED, fingerprint(reply, analysis, session).encode())
+                write_whole(self.folder / SEALED, fingerprint(reply, analysis, session, self._others(reply)).encode())
             except OSError as error:
                 raise ReplyError(f"The reply could not be written: {error.strerror or error}. Nothing went out; try again.") from error
         progress.report(1.0, "written")
         return self.files()
+
+    def _others(self, reply: Reply) -> tuple[str, ...]:
+        return tuple(self._library.store.film(i).brief_json for i in reply.films)
 
     def _next_session(self) -> tuple[tuple[TrainingFile, NextSession] | None, str]:
         """The client's next session, which goes out with the reply, and what it says; None where there is no plan."""
@@ -91,15 +95,25 @@ def send_reply(library: FilmLibrary, outbox: Outbox, film_id: int, analysis: Ana
     package = Package(library, film_id)
     package.write(film.path, analysis, reply, progress)
     sent = reply.chosen()
-    items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
+    with PriorFilms(library) as films:  # of the visit: whatever is said of a film is watched in the next one of its movement
+        found = {i: films.get(i) for i in reply.films}
+        shown = {film_id: analysis} | {i: pair[1] for i, pair in found.items() if pair is not None}
+        begun = {i: (a.movement.id, _baselines(a, [c for c in sent if (c.film_id or film_id) == i])) for i, a in shown.items()}
     with archived(library, film_id, "reply", package.folder, reply.to_dict()) as record:
         library.store.update_film(film_id, state=FilmState.SENT, draft=reply.to_dict())
-        follow_up.begin(library.store, film.client_id, film_id, analysis.movement.id, record.made_at, items)
+        for other in reply.films:
+            library.store.update_film(other, state=FilmState.SENT)
+        for shown_in, (movement, items) in begun.items():
+            follow_up.begin(library.store, film.client_id, shown_in, movement, record.made_at, items)
         for item in sent:
             for field in REMEMBERED:
                 if text := getattr(item, field).strip():
                     library.store.phrases.used(field, item.code, text)
     return deliver(library, outbox, record, film.client_name, reply.movement)
+
+
+def _baselines(analysis: Analysis, sent: list[Correction]) -> list[follow_up.Baseline]:
+    return follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})
 
 
 @contextmanager

@@ -13,7 +13,6 @@ from deepmirror.media.film import Film
 from deepmirror.reply.draw import outside, tag_box
 from deepmirror.reply.model import Correction, Since, Stroke, StrokeKind, anchor_for
 from deepmirror.reply.pdf import pdf_picture
-from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies.rendering import Drawer, PriorFilms, source_of
 
@@ -48,25 +47,28 @@ class Preview:
         self.film.close()
 
 
-def composed(library: FilmLibrary, review: Review, item: Correction | Since, blur: bool) -> tuple[NDArray[np.uint8], Box | None]:
+def composed(films: PriorFilms, review: Review, item: Correction | Since, blur: bool) -> tuple[NDArray[np.uint8], Box | None]:
     """The picture of a correction (or of an earlier one, then and now) as it will be sent, and where its tag lies, px."""
     assert review.analysis is not None
-    with PriorFilms(library) as earlier:
-        drawer = Drawer(review.film, review.analysis, blur, earlier)
-        if isinstance(item, Since):
-            pair = drawer.since(item)
-            return (pair, None) if pair is not None else (review.film.picture(0), None)
-        picture = drawer.correction(item)
-        overlay = drawer.source.composed(item)
-        return picture, tag_box(overlay, (picture.shape[1], picture.shape[0])) if item.short and not item.side_by_side else None
+    drawer = Drawer(review.film, review.analysis, blur, films)
+    if isinstance(item, Since):
+        pair = drawer.since(item)
+        return (pair, None) if pair is not None else (review.film.picture(0), None)
+    picture = drawer.correction(item)
+    overlay = drawer.of(item.film_id).source.composed(item)
+    return picture, tag_box(overlay, (picture.shape[1], picture.shape[0])) if item.short and not item.side_by_side else None
 
 
-def stroke_at(review: Review, item: Correction, kind: StrokeKind, clicks: list[tuple[float, float]], text: str = "") -> Stroke:
+def stroke_at(
+    films: PriorFilms, review: Review, item: Correction, kind: StrokeKind, clicks: list[tuple[float, float]], text: str = ""
+) -> Stroke:
     """A stroke from clicks (px of the finished picture): each click takes hold of the body point it lies on or beside."""
-    assert review.analysis is not None
-    source = source_of(review.analysis, review.film.facts.fps, blur=False)
+    other = films.get(item.film_id) if item.film_id is not None else None
+    film, analysis = other or (review.film, review.analysis)
+    assert analysis is not None
+    source = source_of(analysis, film.facts.fps, blur=False)
     overlay = source.composed(replace(item, ghost=False))  # this runs under the hand: the ghost is not needed to find a point
-    size = review.film.facts.width, review.film.facts.height
+    size = film.facts.width, film.facts.height
     places = {n: (float(p[0]), float(p[1])) for n, p in overlay.places().items()}
     spots = [outside(click, overlay, size) for click in clicks]
     return Stroke(kind, [anchor_for(spot, places, SNAP_SHARE * size[1], REACH_SHARE * size[1]) for spot in spots], text)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
 from dataclasses import replace
@@ -9,6 +10,7 @@ from functools import partial
 from pathlib import Path
 from types import TracebackType
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -44,8 +46,13 @@ class PriorFilms(AbstractContextManager["PriorFilms"]):
         self._open: dict[int, tuple[Film, Analysis]] = {}
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the films; those asked for later are opened again."""
         for film, _ in self._open.values():
             film.close()
+        self._open = {}
 
     def get(self, film_id: int) -> tuple[Film, Analysis] | None:
         """The film and its analysis; None when it is gone or was never measured."""
@@ -62,20 +69,37 @@ class PriorFilms(AbstractContextManager["PriorFilms"]):
 
 
 class Drawer:
-    """Draws the pictures of one reply."""
+    """Draws the pictures of one reply: of its own film, and of the other films of the visit."""
 
     def __init__(self, film: Film, analysis: Analysis, blur: bool, earlier: PriorFilms) -> None:
+        self._visit: dict[int, Drawer] = {}
         self._film, self._analysis, self._blur, self._earlier = film, analysis, blur, earlier
         self._detector = Detector() if blur else None
         self._others: tuple[int, tuple[tuple[float, float, float], ...]] | None = None
         self.source = source_of(analysis, film.facts.fps, blur)
 
+    def of(self, film_id: int | None) -> Drawer:
+        """What draws a film of the visit; this one for its own. Raises ReplyError when that film can no longer be read."""
+        if film_id is None:
+            return self
+        if film_id not in self._visit:
+            found = self._earlier.get(film_id)
+            if found is None:
+                raise ReplyError("A film of this visit can no longer be read: take its corrections out, or answer film by film.")
+            self._visit[film_id] = Drawer(*found, self._blur, self._earlier)
+        return self._visit[film_id]
+
     def shot(self, shot: Shot) -> Picture:
-        """One shot of the film."""
+        """One shot of the film, of the reply's own size."""
+        if shot.film_id is not None:
+            other = self.of(shot.film_id)
+            return fitted(other.shot(replace(shot, film_id=None)), (self._film.facts.width, self._film.facts.height))
         return self._picture(self._film.picture(shot.frame), shot.overlay, shot.before)
 
     def correction(self, item: Correction, captioned: bool = True) -> Picture:
         """The picture of one correction; without its caption where the same words stand beside it."""
+        if item.film_id is not None:
+            return self.of(item.film_id).correction(replace(item, film_id=None), captioned)
         before = item.before if item.side_by_side else None
         return self._picture(self._film.picture(item.frame), self.source.composed(item), before, captioned)
 
@@ -83,7 +107,13 @@ class Drawer:
         """Then and now of an earlier correction; None where this film has no moment for it."""
         if told.frame is None:
             return None
+        if told.film_id is not None:
+            return self.of(told.film_id).since(replace(told, film_id=None))
         return self._picture(self._film.picture(told.frame), self.source.overlay(told.frame, told.measure), told.before)
+
+    def numbers(self) -> bytes:
+        """Its film's measures.json."""
+        return json.dumps(measures_record(self._analysis), indent=1).encode()
 
     def _picture(self, picture: Picture, overlay: Overlay, before: Before | None, captioned: bool = True) -> Picture:
         overlay = self._all_heads(picture, overlay)
@@ -105,6 +135,18 @@ class Drawer:
         if self._others is None or not 0 <= overlay.frame - self._others[0] < LOOK_EVERY:
             self._others = overlay.frame, tuple(self._detector.heads(picture))
         return replace(overlay, heads=(*overlay.heads, *self._others[1]))
+
+
+def fitted(picture: Picture, size: tuple[int, int]) -> Picture:
+    """A picture inside another size (width, height), dark beside it where the shapes differ."""
+    if (picture.shape[1], picture.shape[0]) == size:
+        return picture
+    share = min(size[0] / picture.shape[1], size[1] / picture.shape[0])
+    small = cv2.resize(picture, (round(picture.shape[1] * share), round(picture.shape[0] * share)), interpolation=cv2.INTER_AREA)
+    out = np.zeros((size[1], size[0], 3), np.uint8)
+    top, left = (size[1] - small.shape[0]) // 2, (size[0] - small.shape[1]) // 2
+    out[top : top + small.shape[0], left : left + small.shape[1]] = small
+    return out
 
 
 def source_of(analysis: Analysis, fps: float, blur: bool) -> Source:
@@ -140,18 +182,20 @@ def export_reply(
         folder.mkdir(parents=True, exist_ok=True)
         with PriorFilms(library) as earlier:
             drawer = Drawer(film, analysis, reply.blur, earlier)
-            shots, captions = plan(reply, drawer.source)
+            shots, captions = plan(reply, drawer.source, lambda film_id: drawer.of(film_id).source)
             captioned = [png(drawer.correction(item)) for item in reply.chosen()]
-            stills = {item.code: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
+            stills = {item.key: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
             pairs = {f"since-{told.title}": drawer.since(told) for told in reply.since_chosen()}
             stills |= {k: png(p) for k, p in pairs.items() if p is not None}
             write_film(folder / "reply.mp4", _pictures(drawer, shots, progress), film.facts.fps)
+            others = {f"measures-{n}.json": drawer.of(i).numbers() for n, i in enumerate(reply.films, 2)}
         vtt = web_vtt(captions)
         written = [folder / "reply.mp4", _write(folder / "reply.vtt", vtt.encode())]
         written += [_write(folder / f"still-{i + 1}.png", data) for i, data in enumerate(captioned)]
         page = render_page(reply, stills, (folder / "reply.mp4").read_bytes(), vtt)
         written.append(_write(folder / "reply.html", page.encode()))
         written.append(_write(folder / "reply.pdf", render_pdf(reply, stills)))
+        written += [_write(folder / name, data) for name, data in others.items()]
         return written + _numbers(analysis, film.facts.fps, folder)
     except OSError as error:
         raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error

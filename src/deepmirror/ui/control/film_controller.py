@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.review import Observed, Review
+from deepmirror.services.films.visits import visit_of
 from deepmirror.services.replies.why_page import why_page, why_picture
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
@@ -55,12 +56,26 @@ class FilmController(QObject):
             review.close()
             return
         window = self._window
+        visit = visit_of(self._library, review.film_id)
+        window.mirror.visit = visit.place(review.film_id), len(visit.films)
         window.show_review(review)
         if not stay:
             window.go("mirror")
         window.refresh_actions()
         if not self.solve(review) and self._library.lacks_evidence(review.record):
             self.measure(review.film_id)  # it was measured once: what was seen is gone or torn, and is made again
+
+    def step_visit(self, by: int) -> None:
+        """Open the next film of the visit on show, or the one before, round and round."""
+        review = self._window.review
+        if review is None:
+            return
+        films = visit_of(self._library, review.film_id).films
+        if len(films) > 1:
+            at = next(i for i, f in enumerate(films) if f.id == review.film_id)
+            self.open(films[(at + by) % len(films)].id)
+        else:
+            self._window.show_refusal(tr("This film is the only one of its visit."))
 
     def measure_in_hand(self) -> None:
         """Measure the film on show, or on the Desk the one under the bar: also one that failed before."""

@@ -11,14 +11,18 @@ from PyQt6.QtGui import QImage
 from deepmirror.services.common.history import History
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.film_library import FilmState
 from deepmirror.services.films.review import Review
+from deepmirror.services.films.visits import visit_of
 from deepmirror.services.program.settings import settings_of
 from deepmirror.services.replies import delivery, retake_request
 from deepmirror.services.replies.composing import (
     Correction,
     Since,
     StrokeKind,
+    VisitPart,
     draft_reply,
+    draft_visit,
     keep_draft,
     kept_draft,
     own_correction,
@@ -32,6 +36,7 @@ from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.request_dialog import RequestDialog
 
+ANSWERABLE = (FilmState.READY, FilmState.REFILM)
 SAVE_AFTER_MS = 400  # so much typing at most would be lost if the power went
 
 
@@ -45,6 +50,7 @@ class ReplyController(QObject):
         self._wanted: Correction | Since | None = None
         self._drawing = self._sending = False
         self._history: History[Reply] | None = None
+        self._films = PriorFilms(window.library)  # of the visit, and of earlier replies; read when a picture first needs them
         self._unsaved: tuple[int, Reply] | None = None  # the film whose draft was changed, and the draft
         self._save_timer = QTimer(self)
         self._save_timer.setSingleShot(True)
@@ -57,30 +63,58 @@ class ReplyController(QObject):
         self.room.wants_preview.connect(self.preview)
         self.room.wants_send.connect(self.send)
         self.room.stroke_drawn.connect(self._draw)
+        self.room.whole_visit.toggled.connect(lambda _: self.compose())
 
     def close(self) -> None:
         """Stop drawing and writing; what was changed is saved."""
         self.save_now()
         self._pictures.close()
         self._writer.close()
+        self._films.close()
 
     def _review(self) -> Review | None:
         review = self._window.review
         return review if review is not None and review.analysis is not None else None
 
     def compose(self, code: str | None = None) -> None:
-        """Open the reply of the film on show: its saved draft, or a fresh one from the findings. code: the correction to show."""
+        """Open the reply of the film on show, over all films of its visit where it has more: its saved draft, or a fresh one from the
+        findings. code: the correction to show."""
         review = self._review()
         if review is None or review.analysis is None:
             return
         self.save_now()
         self._library.saver.wait()
-        rows, settings = self._library.watched(review.film_id, review.analysis), settings_of(self._library)
-        fresh = draft_reply(review.analysis, review.record.client_name, rows, settings.coach, self._library.now().date().isoformat())
+        own = VisitPart(None, review.analysis, self._library.watched(review.film_id, review.analysis))
+        others = [f.id for f in visit_of(self._library, review.film_id).films if f.id != review.film_id and f.state in ANSWERABLE]
+        self.room.offer_visit(len(others) + 1)
+        if not others or not self.room.whole_visit.isChecked():
+            self._show_draft(review, [own], code)
+            return
+        job = Job(tr("Reading the films of this visit"), lambda progress: self._parts(others, progress), self)
+        job.done.connect(lambda parts: self._show_draft(review, [own, *parts], code) if review is self._review() else None)
+        self._window.run_job(job, self._pictures, on_show=True)
+
+    def _parts(self, others: list[int], progress: Progress) -> list[VisitPart]:
+        """The other films of a visit with their numbers; one that cannot be read is answered by itself later."""
+        out = []
+        for i, film_id in enumerate(others):
+            progress.report(i / len(others), "reading")
+            found = self._films.get(film_id)
+            if found is not None:
+                out.append(VisitPart(film_id, found[1], self._library.watched(film_id, found[1])))
+        return out
+
+    def _show_draft(self, review: Review, parts: list[VisitPart], code: str | None) -> None:
+        client, settings = review.record.client_name, settings_of(self._library)
+        today = self._library.now().date().isoformat()
+        if len(parts) == 1:
+            fresh = draft_reply(parts[0].analysis, client, parts[0].watched, settings.coach, today)
+        else:
+            fresh = draft_visit(parts, client, settings.coach, today)
         fresh.blur = settings.blur
         reply = kept_draft(self._library, review.film_id, fresh) or fresh
         self._history = History(deepcopy(reply))
-        self.room.show_reply(reply, len(review.film.times) - 1)
+        self.room.show_reply(reply, self._lasts(review, reply))
         self._window.go("reply")
         sent = self._library.sent(review.film_id)
         if sent:
@@ -148,8 +182,16 @@ class ReplyController(QObject):
     def _show_state(self, state: Reply) -> None:
         review, row = self._review(), self.room.list.currentRow()
         if review is not None:
-            self.room.show_reply(deepcopy(state), len(review.film.times) - 1, row)
+            self.room.show_reply(deepcopy(state), self._lasts(review, state), row)
             self._save(review.film_id, state)
+
+    def _lasts(self, review: Review, reply: Reply) -> dict[int | None, int]:
+        """The last frame of each film the reply speaks of; None: its own."""
+        out: dict[int | None, int] = {None: len(review.film.times) - 1}
+        for film_id in reply.films:
+            found = self._films.get(film_id)
+            out[film_id] = len(found[0].times) - 1 if found is not None else 0
+        return out
 
     def add_own(self) -> None:
         """A correction the program did not find: the coach's own words on the moment the Mirror shows."""
@@ -164,7 +206,10 @@ class ReplyController(QObject):
 
     def _phrases(self, item: Correction, field: str) -> list[str]:
         review = self._review()
-        return phrases(self._library, review.analysis, item, field) if review is not None and review.analysis is not None else []
+        if review is None or review.analysis is None:
+            return []
+        other = self._films.get(item.film_id) if item.film_id is not None else None
+        return phrases(self._library, other[1] if other is not None else review.analysis, item, field)
 
     def _want_still(self, item: Correction | Since | None) -> None:
         """Draw the newest wish; wishes made while drawing wait for one more turn."""
@@ -184,7 +229,7 @@ class ReplyController(QObject):
         job.start(self._pictures)
 
     def _picture(self, review: Review, item: Correction | Since, blur: bool) -> tuple[QImage, tuple[float, float, float, float] | None]:
-        picture, tag = composed(self._library, review, item, blur)
+        picture, tag = composed(self._films, review, item, blur)
         return to_image(picture), tag
 
     def _drawn(self) -> None:
@@ -194,7 +239,7 @@ class ReplyController(QObject):
     def _draw(self, item: Correction, kind: StrokeKind, points: list[tuple[float, float]], text: str) -> None:
         review = self._review()
         if review is not None:
-            item.strokes.append(stroke_at(review, item, kind, points, text))
+            item.strokes.append(stroke_at(self._films, review, item, kind, points, text))
             self.room.stroke_added()
 
     def preview(self) -> None:

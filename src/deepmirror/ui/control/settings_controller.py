@@ -33,7 +33,7 @@ class SettingsController(QObject):
     def settings(self) -> None:
         """Show and change the settings; folders hold from the next start."""
         now = settings_of(self._window.library)
-        dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, now.reply_days, now.country, self._window)
+        dialog = SettingsDialog(now.coach, now.blur, now.inbox, now.outbox, now.reply_days, now.country, now.visit_hours, self._window)
         dialog.wanted.connect(lambda *said: self._keep(Settings(*said), now))
         self._window.open_dialog(dialog)
 

@@ -20,11 +20,14 @@ from deepmirror.ui.translation import tr
 
 
 class SettingsDialog(QDialog):
-    """Asks; `wanted` carries (name, blur, inbox, outbox, working days until a reply, country of the holidays)."""
+    """Asks; `wanted` carries (name, blur, inbox, outbox, working days until a reply, country of the holidays, hours
+    within which films are one visit)."""
 
-    wanted = pyqtSignal(str, bool, str, str, int, str)
+    wanted = pyqtSignal(str, bool, str, str, int, str, float)
 
-    def __init__(self, coach: str, blur: bool, inbox: str, outbox: str, days: int, country: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, coach: str, blur: bool, inbox: str, outbox: str, days: int, country: str, visit_hours: float, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Settings"))
         self.setMinimumWidth(560)
@@ -35,12 +38,18 @@ class SettingsDialog(QDialog):
         self.days.setValue(days)
         self.days.setSuffix(tr(" working days"))
         self.country.setPlaceholderText(tr("two letters, as in NO; none when empty"))
+        self.visit = QSpinBox()
+        self.visit.setRange(0, 168)
+        self.visit.setValue(round(visit_hours))
+        self.visit.setSuffix(tr(" hours of each other"))
+        self.visit.setSpecialValueText(tr("never: each film by itself"))
         self.inbox, self.outbox = QLineEdit(inbox), QLineEdit(outbox)
         form = QFormLayout(self)
         form.addRow(tr("Name under replies"), self.coach)
         form.addRow("", self.blur)
         form.addRow(tr("Films are answered within"), self.days)
         form.addRow(tr("Holidays of"), self.country)
+        form.addRow(tr("A client's films are one visit within"), self.visit)
         for edit, words in ((self.inbox, "Watched folder"), (self.outbox, "Outbox folder")):
             edit.setPlaceholderText(tr("the library's own"))
             choose = QPushButton(tr("Choose…"))
@@ -67,5 +76,6 @@ class SettingsDialog(QDialog):
             self.outbox.text().strip(),
             self.days.value(),
             self.country.text().strip(),
+            float(self.visit.value()),
         )
         self.accept()

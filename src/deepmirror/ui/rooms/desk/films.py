@@ -12,11 +12,14 @@ from PyQt6.QtGui import QColor, QFont, QImage, QPainter
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from deepmirror.services.films.film_library import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
+from deepmirror.services.films.visits import SPAN_H, Visit, visits
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
 ROW_HEIGHT = 104
 STRIPS_KEPT = 300
+TROUBLED = (FilmState.FAILED, FilmState.REFILM, FilmState.ASKED)
+MOST_SHOWN = 4  # films of a visit whose pictures stand in its row
 WORDS_FROM = 600  # px from the row's left where the words begin
 FILM_ROLE = Qt.ItemDataRole.UserRole + 1
 AnyIndex = QModelIndex | QPersistentModelIndex
@@ -69,6 +72,8 @@ class FilmsModel(QAbstractListModel):
         self.wanted: set[int] = set()
         self.shares: dict[int, float] = {}
         self._haystacks: dict[int, str] = {}
+        self.visits: dict[int, Visit] = {}  # of more than one film, by the first one's id
+        self.span_h = SPAN_H
         self.needle, self.state, self.order = "", "to answer", "answer due first"
 
     def set_films(self, films: list[FilmRecord]) -> None:
@@ -86,8 +91,18 @@ class FilmsModel(QAbstractListModel):
             if f.archived == (self.state == ARCHIVED) and (not states or f.state in states) and (not words or self._has(f, words))
         ]
         kept.sort(key=SORTS[self.order])
+        self.visits = {v.films[0].id: v for v in visits(kept, self.span_h) if len(v.films) > 1}
+        behind = {f.id: v.films[0].id for v in self.visits.values() for f in v.films[1:]}
+        first = {f.id: f for f in kept}
+        seen: set[int] = set()
+        rows = []
+        for film in kept:  # a visit stands where its first row would, as its first film
+            lead = behind.get(film.id, film.id)
+            if lead not in seen:
+                seen.add(lead)
+                rows.append(first[lead])
         self.beginResetModel()
-        self.films = kept
+        self.films = rows
         self.endResetModel()
 
     def _has(self, film: FilmRecord, words: list[str]) -> bool:
@@ -96,8 +111,9 @@ class FilmsModel(QAbstractListModel):
         return all(w in self._haystacks[film.id] for w in words)
 
     def row_of(self, film_id: int) -> int:
-        """The row of a film, -1 when it is not shown."""
-        return next((row for row, film in enumerate(self.films) if film.id == film_id), -1)
+        """The row of a film, or of the visit it belongs to; -1 when it is not shown."""
+        lead = next((i for i, v in self.visits.items() if any(f.id == film_id for f in v.films)), film_id)
+        return next((row for row, film in enumerate(self.films) if film.id == lead), -1)
 
     def changed(self, film_id: int) -> None:
         """Repaint one film's row."""
@@ -131,6 +147,9 @@ class FilmsModel(QAbstractListModel):
         if role == FILM_ROLE:
             return film
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            visit = self.visits.get(film.id)
+            if visit is not None:
+                return f"{_visit_who(visit)} {'; '.join(f.line for f in visit.films)}"
             return f"{film.client_name} {film.movement.replace('_', ' ')} {film.note} {film.line}"
         return None
 
@@ -155,27 +174,49 @@ class FilmRow(QStyledItemDelegate):
             painter.fillRect(box, QColor("#eadfcb"))
             painter.fillRect(QRect(box.left(), box.top(), 4, box.height()), QColor(t.COPPER))
         x, top = box.left() + 14, box.top() + (ROW_HEIGHT - STRIP_HEIGHT) // 2
-        for image in self._model.strip(film.id):
+        visit = self._model.visits.get(film.id)
+        for image in self._model.strip(film.id) if visit is None else self._pictures(visit):
             target = QRect(x, top, round(image.width() * STRIP_HEIGHT / image.height()), STRIP_HEIGHT)
             painter.drawImage(target, image)
             x = target.right() + 3
         left = max(x + 14, box.left() + WORDS_FROM)
-        self._paint_words(painter, film, QRect(left, box.top() + 10, box.right() - left - 14, ROW_HEIGHT - 20))
+        room = QRect(left, box.top() + 10, box.right() - left - 14, ROW_HEIGHT - 20)
+        self._paint_words(painter, self._rows(film) if visit is None else self._visit_rows(visit), room)
         painter.setPen(QColor(t.PAPER_LINE))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         painter.restore()
 
-    def _paint_words(self, painter: QPainter, film: FilmRecord, box: QRect) -> None:
+    def _pictures(self, visit: Visit) -> list[QImage]:
+        """A picture or two of each film of a visit."""
+        strips = [self._model.strip(f.id) for f in visit.films[:MOST_SHOWN]]
+        each = 2 if len(strips) <= MOST_SHOWN // 2 else 1
+        return [image for strip in strips for image in strip[len(strip) // 3 :][:each]]
+
+    def _rows(self, film: FilmRecord) -> list[tuple[bool, str, str]]:
+        """Bold or not, colour and words of a film's lines."""
+        return [
+            (True, t.TEXT, _who(film)),
+            (False, t.TEXT_DIM, f"“{film.note}”" if film.note else film.original_name),
+            (False, t.COPPER if film.state in TROUBLED else t.TEAL, self._state(film)),
+            (False, t.TEXT_DIM, self._due(film)),
+        ]
+
+    def _visit_rows(self, visit: Visit) -> list[tuple[bool, str, str]]:
+        """The same of a visit: every film's state, and the first answer that is due."""
+        notes = [f"“{f.note}”" for f in visit.films if f.note]
+        troubled = any(f.state in TROUBLED for f in visit.films)
+        return [
+            (True, t.TEXT, _visit_who(visit)),
+            (False, t.TEXT_DIM, " ".join(notes) or tr("one visit")),
+            (False, t.COPPER if troubled else t.TEAL, "; ".join(self._state(f) for f in visit.films)),
+            (False, t.TEXT_DIM, tr("answer due {when}", when=days_words(min(f.due_at for f in visit.films), self._now()))),
+        ]
+
+    def _paint_words(self, painter: QPainter, rows: list[tuple[bool, str, str]], box: QRect) -> None:
         plain, bold = painter.font(), QFont(painter.font())
         bold.setBold(True)
-        rows = [
-            (bold, t.TEXT, _who(film)),
-            (plain, t.TEXT_DIM, f"“{film.note}”" if film.note else film.original_name),
-            (plain, t.COPPER if film.state in (FilmState.FAILED, FilmState.REFILM, FilmState.ASKED) else t.TEAL, self._state(film)),
-            (plain, t.TEXT_DIM, self._due(film)),
-        ]
-        for i, (font, colour, words) in enumerate(rows):
-            painter.setFont(font)
+        for i, (strong, colour, words) in enumerate(rows):
+            painter.setFont(bold if strong else plain)
             painter.setPen(QColor(colour))
             line = QRect(box.left(), box.top() + 21 * i, box.width(), 21)
             painter.drawText(
@@ -197,6 +238,11 @@ class FilmRow(QStyledItemDelegate):
         if film.state in (FilmState.SENT, FilmState.REPLACED):
             return f"{side} · {tr('came {date}', date=film.arrived_at[:10])}"
         return f"{side} · {tr('answer due {when}', when=days_words(film.due_at, self._now()))}"
+
+
+def _visit_who(visit: Visit) -> str:
+    movements = dict.fromkeys(f.movement.replace("_", " ") for f in visit.films)
+    return f"{visit.films[0].client_name} · {tr('{count} films', count=len(visit.films))}: {', '.join(movements)}"
 
 
 def _who(film: FilmRecord) -> str:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListView, QPushB
 
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord, FilmState
+from deepmirror.services.films.visits import span_of
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.desk.arrivals_panel import PostPanel
 from deepmirror.ui.rooms.desk.due_panel import DuePanel
@@ -103,6 +104,7 @@ class DeskRoom(QWidget):
         if self._stale:
             return
         present = self.selected()
+        self.model.span_h = span_of(self._library)
         self.model.set_films(self._library.films())
         self._select(present.id if present else None)
         self.post.show_arrivals(self._library.arrivals())

@@ -50,6 +50,7 @@ class MirrorRoom(QWidget):
         super().__init__(parent)
         self.review: Review | None = None
         self._lines, self._finding = True, -1
+        self.visit = (1, 1)  # which film of how many of the visit
         self._asked = ""  # the measure that draws itself on the film
         self._drawings: MeasureDrawings | None = None
         self._ghosts: GhostMaker | None = None
@@ -163,6 +164,7 @@ class MirrorRoom(QWidget):
         file, analysis = review.brief.file, review.analysis
         load = f" · {file.load_kg:g} kg" if file.load_kg else ""
         notes = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
+        notes += f" · {tr('film {at} of {count} of this visit', at=self.visit[0], count=self.visit[1])}" if self.visit[1] > 1 else ""
         notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == FilmState.MEASURING else ""
         self.title.setText(f"{review.record.client_name} · {review.library.catalogue.movement(file.movement).title}{load}{notes}")
         self.view.setCurrentIndex(self.view.findData(file.view))

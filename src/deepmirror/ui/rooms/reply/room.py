@@ -49,6 +49,7 @@ class ReplyRoom(QWidget):
         super().__init__(parent)
         self.setObjectName("paper")
         self.reply: Reply | None = None
+        self._last_frames: dict[int | None, int] = {}
         self._tool: StrokeKind | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(22, 14, 22, 10)
@@ -64,6 +65,9 @@ class ReplyRoom(QWidget):
         self.title.setObjectName("title")
         self.facts = ElidedLabel()
         self.facts.setObjectName("dim")
+        self.whole_visit = QCheckBox()
+        self.whole_visit.setChecked(True)
+        self.whole_visit.hide()
         self.blur = QCheckBox(tr("Blur the face"))
         self.blur.toggled.connect(self._take_whole)
         self.preview = QPushButton(tr("Look at it whole"))
@@ -77,7 +81,7 @@ class ReplyRoom(QWidget):
         names.addWidget(self.facts)
         top = QHBoxLayout()
         top.addLayout(names, 1)
-        for widget in (self.blur, self.preview, self.send):
+        for widget in (self.whole_visit, self.blur, self.preview, self.send):
             top.addWidget(widget)
         return top
 
@@ -180,8 +184,13 @@ class ReplyRoom(QWidget):
         label.setObjectName("dim")
         return label
 
-    def show_reply(self, reply: Reply, last_frame: int, row: int = 0) -> None:
-        """Edit this reply; row: where the bar stands."""
+    def offer_visit(self, films: int) -> None:
+        """How many films the visit has; with one there is nothing to choose."""
+        self.whole_visit.setVisible(films > 1)
+        self.whole_visit.setText(tr("All {count} films of this visit", count=films))
+
+    def show_reply(self, reply: Reply, last_frames: dict[int | None, int], row: int = 0) -> None:
+        """Edit this reply; last_frames: of each film it speaks of, None: its own; row: where the bar stands."""
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
         self.facts.setText(f"{reply.movement} · {reply.facts}")
@@ -190,7 +199,7 @@ class ReplyRoom(QWidget):
         self.praise.setPlainText(reply.praise)
         self.blur.setChecked(reply.blur)
         self.caution.setText(reply.caution)
-        self.frame.setRange(0, last_frame)
+        self._last_frames = last_frames
         self.canvas.show_picture(None, None)
         self.reply = reply
         self._fill(row)
@@ -266,6 +275,7 @@ class ReplyRoom(QWidget):
             box.setEnabled(item is not None)
         self.pair.setEnabled(item is not None and item.before is not None)
         self.frame.blockSignals(True)
+        self.frame.setRange(0, self._last_frames.get(item.film_id if item is not None else None, 0))
         self.frame.setValue(item.frame if item is not None else 0)
         self.frame.blockSignals(False)
         self.frame.setEnabled(item is not None)
