@@ -10,13 +10,14 @@ from pytestqt.qtbot import QtBot
 
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.theme.style import apply_theme
-from deepmirror.ui.window import MainWindow
+from deepmirror.ui.window import USUAL_SIZE, MainWindow
 
 
 @pytest.fixture
 def window(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iterator[MainWindow]:
     apply_theme(qapp)
     window = MainWindow(demo_library)
+    window.resize(USUAL_SIZE)  # the screen that is none is smaller
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

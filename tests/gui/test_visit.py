@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import pytest
 from PyQt6.QtWidgets import QCheckBox
 from pytestqt.qtbot import QtBot
 
+from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmState
+from deepmirror.services.films.two_views import Companion, Match
+from deepmirror.ui.control import film_controller
+from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.window import MainWindow
-from tests.gui.ui_driver import PATIENCE, key, opened, solved
+from tests.gui.ui_driver import PATIENCE, key, open_film, opened, solved
 
 
 def test_a_visit_is_one_row_stepped_through_and_answered_once(window: MainWindow, qtbot: QtBot) -> None:
@@ -45,3 +50,26 @@ def test_a_visit_is_one_row_stepped_through_and_answered_once(window: MainWindow
     keys += 1
     qtbot.waitUntil(lambda: all(window.library.film(f.id).state == FilmState.SENT for f in mine) and not window.jobs, timeout=PATIENCE)
     assert keys <= 20
+
+
+def test_two_films_of_one_set_are_read_in_one_table(
+    window: MainWindow, qtbot: QtBot, analyses: dict[str, Analysis], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The demo has no set that was filmed twice: two of its films stand in for one, with the match that the reps would have told."""
+    film = next(f for f in window.library.films() if f.original_name.startswith("yuna_back_squat"))
+    pair = Companion(film, analyses["yuna_back_squat_front"], Match(0, 1.2, 0.02, True))
+    monkeypatch.setattr(film_controller, "candidates", lambda library, film_id, analysis: [film] if film_id != film.id else [])
+    monkeypatch.setattr(film_controller, "companion_of", lambda *_: pair)
+    open_film(window, qtbot, "Bram")
+    table = window.mirror.reading.table
+    titles = lambda: [table.verticalHeaderItem(i).text() for i in range(table.rowCount())]  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: any("(other film)" in title for title in titles()), timeout=PATIENCE)
+    assert any("Thigh above level" in title for title in titles()), "the depth from the side stays"
+    words = [label.text() for label in window.mirror.reading.findChildren(PlainLabel)]
+    assert any(w.startswith("Read together with the film from the front") for w in words)
+    row = next(i for i, title in enumerate(titles()) if "Left knee inside" in title)
+    table.cellClicked.emit(row, 3)
+    qtbot.waitUntil(lambda: window.review is not None and window.review.film_id == film.id and solved(window), timeout=PATIENCE)
+    rep = window.mirror.playback.rep_here
+    qtbot.waitUntil(lambda: (found := rep()) is not None and found.number == 4, timeout=PATIENCE)
+    assert window.mirror.film.drawing.tag.endswith("cm"), "and the number is drawn there"

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import load_language
-from deepmirror.ui.window import ROOMS, MainWindow
+from deepmirror.ui.window import ROOMS, USUAL_SIZE, MainWindow
 from tests.gui.ui_driver import PATIENCE, open_film
 
 LONGER = 1.35  # German against English runs about a third longer; common practice, no source
@@ -37,6 +37,7 @@ def foreign(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iter
     translator = Longer()
     qapp.installTranslator(translator)
     window = MainWindow(demo_library)
+    window.resize(USUAL_SIZE)
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

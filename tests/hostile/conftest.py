@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.failures import FailureGuard
 from deepmirror.ui.theme.style import apply_theme
-from deepmirror.ui.window import MainWindow
+from deepmirror.ui.window import USUAL_SIZE, MainWindow
 
 
 @pytest.fixture
@@ -22,6 +22,7 @@ def guarded(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iter
     guard.install()
     window = MainWindow(demo_library)
     guard.told.connect(window.show_error)
+    window.resize(USUAL_SIZE)  # the screen that is none is smaller
     window.show()
     qtbot.waitUntil(lambda: not window.jobs and not window.desk_room.missing_strips(), timeout=20000)
     yield window

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from importlib import resources
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeySequence
+from PyQt6.QtGui import QKeySequence, QTextCursor
 from PyQt6.QtWidgets import QDialog, QGridLayout, QMessageBox, QTextBrowser, QVBoxLayout, QWidget
 
 from deepmirror.commands.table import ACTIONS
+from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 
@@ -46,13 +47,28 @@ def show_guide(parent: QWidget) -> QDialog:
     folder = resources.files("deepmirror") / "assets" / "guide"
     page.setSearchPaths([str(folder)])
     page.setAccessibleName(tr("The coach's guide"))
-    page.document().setDocumentMargin(18)  # type: ignore[union-attr]
+    page.setStyleSheet(f"background: {t.PAPER}; border: none")
     page.setMarkdown((folder / "guide.md").read_text("utf-8"))
+    _space_out(page)
     layout = QVBoxLayout(dialog)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.addWidget(page)
     dialog.open()
     return dialog
+
+
+def _space_out(page: QTextBrowser) -> None:
+    """Room around headings and between paragraphs, which Markdown does not ask for."""
+    document = page.document()
+    assert document is not None
+    document.setDocumentMargin(22)
+    block = document.begin()
+    while block.isValid():
+        shape = block.blockFormat()
+        shape.setTopMargin(18.0 if shape.headingLevel() else 4.0)
+        shape.setBottomMargin(6.0)
+        QTextCursor(block).setBlockFormat(shape)
+        block = block.next()
 
 
 def show_caution(parent: QWidget) -> None:

@@ -27,13 +27,14 @@ class Cell:
 
 @dataclass(frozen=True)
 class MeasureRow:
-    """One measure over the reps."""
+    """One measure over the reps; film_id: of the other film of a set that was filmed twice."""
 
     measure: str
     title: str
     unit: str
     places: int
     cells: tuple[Cell, ...]
+    film_id: int | None = None
 
 
 @dataclass(frozen=True)

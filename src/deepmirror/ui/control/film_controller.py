@@ -7,7 +7,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.review import Observed, Review
+from deepmirror.services.films.two_views import Companion, candidates, companion_of
 from deepmirror.services.films.visits import visit_of
+from deepmirror.services.replies.rendering import PriorFilms
 from deepmirror.services.replies.why_page import why_page, why_picture
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
@@ -29,6 +31,9 @@ class FilmController(QObject):
         self._solving: Job | None = None
         self.measuring: set[int] = set()
         self.first_look.connect(self._looked_first)
+        self._then: tuple[int, str, int] | None = None  # where to go in a film once its numbers are there
+        window.mirror.numbers_shown.connect(self._numbers_shown)
+        window.mirror.wants_other.connect(self.open_at)
         Job(tr("Reading the library"), lambda _: self._library.read_ahead(), self).start(self._opener)
 
     def forget(self) -> None:
@@ -64,6 +69,41 @@ class FilmController(QObject):
         window.refresh_actions()
         if not self.solve(review) and self._library.lacks_evidence(review.record):
             self.measure(review.film_id)  # it was measured once: what was seen is gone or torn, and is made again
+
+    def open_at(self, film_id: int, measure: str, rep: int) -> None:
+        """Open a film where it shows a measure of a rep."""
+        self._then = film_id, measure, rep
+        self.open(film_id)
+
+    def _numbers_shown(self) -> None:
+        """The open film's numbers are there: go where it was opened for, and look for the other film of its set."""
+        window, review = self._window, self._window.review
+        if review is None or review.analysis is None:
+            return
+        then, self._then = self._then, None
+        if then is not None and then[0] == review.film_id and then[2] <= len(review.analysis.scene.reps):
+            window.mirror.go_to_number(then[1], then[2])
+        analysis = review.analysis
+        if candidates(self._library, review.film_id, analysis):
+            job = Job(
+                tr("Looking at the other film of this set"), lambda progress: self._companion(review.film_id, analysis, progress), self
+            )
+            job.done.connect(lambda found: self._show_companion(review, analysis, found))
+            window.run_job(job, window.pictures)
+
+    def _companion(self, film_id: int, analysis: Analysis, progress: Progress) -> Companion | None:
+        progress.report(0.1, "reading")
+        with PriorFilms(self._library) as films:
+
+            def read(other: int) -> Analysis | None:
+                found = films.get(other)
+                return found[1] if found is not None else None
+
+            return companion_of(self._library, film_id, analysis, read)
+
+    def _show_companion(self, review: Review, analysis: Analysis, found: Companion | None) -> None:
+        if found is not None and review is self._window.review and review.analysis is analysis:
+            self._window.mirror.reading.show_companion(analysis, found)
 
     def step_visit(self, by: int) -> None:
         """Open the next film of the visit on show, or the one before, round and round."""

@@ -99,6 +99,6 @@ class KeysDialog(QDialog):
                 self.chosen.emit(action.id, action.key)
         self.trouble.clear()
 
-    def _filter(self, words: str) -> None:
+    def _filter(self, typed: str) -> None:
         for row, action in enumerate(ACTIONS):
-            self.table.setRowHidden(row, words.casefold() not in tr(action.title).casefold())
+            self.table.setRowHidden(row, typed.casefold() not in tr(action.title).casefold())

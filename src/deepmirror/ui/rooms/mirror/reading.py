@@ -16,6 +16,7 @@ from deepmirror.services.films.analysis import Analysis, Finding, Judgement
 from deepmirror.services.films.follow_up import FollowUp
 from deepmirror.services.films.reference_marks import still_wanted
 from deepmirror.services.films.rep_table import Cell, MeasureRow, rep_table
+from deepmirror.services.films.two_views import Companion, together
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, Folded, check_row
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, clear_layout, heading, vertical_scroll_area
@@ -43,11 +44,13 @@ class ReadingPanel(QWidget):
     film_wanted = pyqtSignal()
     number_picked = pyqtSignal(str, int)  # a measure, and a rep from 1
     watch_picked = pyqtSignal(int)
+    other_picked = pyqtSignal(int, str, int)  # the other film of the set, a measure, and a rep there
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.cards: dict[str, FindingCard] = {}
         self._rep_number: int | None = None
+        self._row_films: dict[str, int] = {}
         self._number_labels: dict[str, QLabel] = {}
         self._inside = Paper()
         self._column = QVBoxLayout(self._inside)
@@ -60,12 +63,13 @@ class ReadingPanel(QWidget):
         self.head = heading("")
         self.head.setContentsMargins(12, 10, 8, 4)
         self.table = RepTableView()
-        self.table.picked.connect(self.number_picked)
+        self.table.picked.connect(self._picked)
         self.table.hide()
         layout.addWidget(self.head)
         layout.addWidget(self.table)
         layout.addWidget(scroll, 1)
-        self._watch = QVBoxLayout()
+        self._watch, self._other = QVBoxLayout(), QVBoxLayout()
+        self._companion: Companion | None = None
         self._ghost: QLabel | None = None
         self._numbers: QGridLayout | None = None
         self._rep_title: QLabel | None = None
@@ -94,6 +98,7 @@ class ReadingPanel(QWidget):
     def show_analysis(self, analysis: Analysis) -> None:
         """Everything concluded from the film."""
         self._clear()
+        self._companion = None
         reps, judgement = analysis.scene.reps, analysis.judgement
         asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
         bouts = [tr("in {count} parts with a rest between", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
@@ -121,6 +126,8 @@ class ReadingPanel(QWidget):
             card.why_wanted.connect(self.why_wanted)
             self.cards[finding.code] = card
             self._column.addWidget(card)
+        self._other = QVBoxLayout()
+        self._column.addLayout(self._other)
         if not judgement.findings:
             self._column.addWidget(PlainLabel(tr("Nothing is off that this film can show.")))
         self._show_held(judgement)
@@ -140,12 +147,45 @@ class ReadingPanel(QWidget):
 
     def _show_table(self, analysis: Analysis) -> None:
         """The main numbers, rep by rep."""
-        found = rep_table(analysis)
-        rows = []
+        found, rows = rep_table(analysis), []
+        if self._companion is not None and self._companion.match.sure:
+            found = together(found, self._companion)
         for row in found.rows:
             cells = [_shown_cell(row, cell) for cell in row.cells]
-            rows.append(ShownRow(row.measure, f"{tr(row.title)}{', ' + row.unit if row.unit else ''}", tuple(cells)))
+            title = f"{tr(row.title)}{', ' + row.unit if row.unit else ''}"
+            if row.film_id is not None:
+                title = tr("{title} (other film)", title=title)
+            rows.append(ShownRow(row.measure, title, tuple(cells)))
+        self._row_films = {row.measure: row.film_id for row in found.rows if row.film_id is not None}
         self.table.show_rows(tuple(rows), found.verdicts, tr("Rep as a whole"))
+
+    def _picked(self, measure: str, rep: int) -> None:
+        """A number: of this film, or of the other one of the set, where its rep has another place."""
+        film_id = self._row_films.get(measure)
+        if film_id is not None and self._companion is not None:
+            self.other_picked.emit(film_id, measure, rep + self._companion.match.shift)
+        else:
+            self.number_picked.emit(measure, rep)
+
+    def show_companion(self, analysis: Analysis, companion: Companion) -> None:
+        """The other film of this set: its rows beside this one's, rep by rep, and what it shows."""
+        self._companion = companion
+        match, side = companion.match, companion.analysis.scene.view.replace("-", " ")
+        clear_layout(self._other)
+        if not match.sure:
+            words = tr("The film from the {side} may show this very set: the reps go too evenly to be sure.", side=side)
+        else:
+            words = tr("Read together with the film from the {side}: rep 1 here is rep {rep} there.", side=side, rep=1 + match.shift)
+            self._show_table(analysis)
+        label = PlainLabel(words)
+        label.setObjectName("dim")
+        label.setWordWrap(True)
+        self._other.addWidget(label)
+        for finding in companion.analysis.judgement.findings if match.sure else ():
+            card = FindingCard(_card(finding))
+            rep = finding.reps[-1] if finding.reps else len(companion.analysis.scene.reps)
+            card.picked.connect(lambda _, f=finding, r=rep: self.other_picked.emit(companion.film.id, f.measure, r))
+            self._other.addWidget(card)
 
     def _show_held(self, judgement: Judgement) -> None:
         """What was well, in one line that opens."""

@@ -45,6 +45,8 @@ class MirrorRoom(QWidget):
     complained = pyqtSignal(str)
     wants_why = pyqtSignal(str)
     wants_film = pyqtSignal()
+    wants_other = pyqtSignal(int, str, int)  # another film, a measure, and a rep
+    numbers_shown = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -89,6 +91,7 @@ class MirrorRoom(QWidget):
         self.reading.why_wanted.connect(self.wants_why)
         self.reading.film_wanted.connect(self.wants_film)
         self.reading.number_picked.connect(self.go_to_number)
+        self.reading.other_picked.connect(self.wants_other)
         self.placing = PlacingPanel()
         self.annotator = Annotator(self.film, self.placing, self)
         self.annotator.changed.connect(self._redraw)
@@ -191,6 +194,7 @@ class MirrorRoom(QWidget):
         self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
         self.signal.offer(list(analysis.scene.angles))
         self._show_signal()
+        self.numbers_shown.emit()
 
     def _show_signal(self) -> None:
         """Draw the chosen signal in the ribbon, in step with the playhead."""

@@ -14,7 +14,7 @@ from deepmirror.services.posture.known_limits import JOINTS
 from deepmirror.services.posture.posture_commands import level_of, limit_words
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
-from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
+from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, heading
 
 BAR_WORDS = {
     "high": "high on the back",
@@ -38,7 +38,7 @@ class Rest:
     setup: Setup
 
 
-class SolverPanel(QWidget):
+class SolverPanel(Paper):
     """Sliders for depth and set-up, the solved posture, its verdict and numbers, and what the films showed."""
 
     _worked_out = pyqtSignal(object)
