@@ -69,7 +69,9 @@ def test_the_bar_stays_on_its_film_when_the_list_changes(window: MainWindow) -> 
 
 def test_thousands_of_films_read_only_the_pictures_that_are_seen(window: MainWindow, qtbot: QtBot) -> None:
     films = window.library.films()
-    many = [replace(films[i % len(films)], id=1000 + i, client_name=f"Client {i:04d}", state="ready") for i in range(5000)]
+    many = [
+        replace(films[i % len(films)], id=1000 + i, client_id=1000 + i, client_name=f"Client {i:04d}", state="ready") for i in range(5000)
+    ]
     model = FilmsModel()
     asked: list[int] = []
     model.strip_wanted.connect(asked.append)

@@ -121,8 +121,8 @@ def test_several_films_are_brought_in_by_one_table(empty: MainWindow, qtbot: QtB
         ("Oren", str(squat.movement.movement()), "front"),
     }
     assert len(empty.library.clients()) == 1, "one new client, not one a film"
-    selected = empty.desk_room.selected()
-    assert selected is not None and selected.id == max(f.id for f in films), "the bar stands on the newest"
+    model, row = empty.desk_room.model, empty.desk_room.list.currentIndex().row()
+    assert row == model.row_of(max(f.id for f in films)) == 0 and len(model.visits) == 1, "the bar stands on the newest, in its visit"
     table.reject()
 
 

@@ -46,6 +46,14 @@ def test_a_visit_is_one_row_stepped_through_and_answered_once(window: MainWindow
     qtbot.waitUntil(lambda: room.reply is not None and room.reply.films == [], timeout=PATIENCE)
     room.whole_visit.setChecked(True)
     qtbot.waitUntil(lambda: room.reply is not None and room.reply.films == [rows[0].id] and not window.jobs, timeout=PATIENCE)
+    hurried = {c.code for c in room.reply.corrections}
+    assert "tempo_fast_eccentric" in hurried
+    brief = window.library.film(rows[0].id).brief | {"tempo": "0.4-0-0.4-0"}
+    window.library.store.update_film(rows[0].id, brief=brief)  # the other film is edited meanwhile
+    window.reply_control.compose()
+    qtbot.waitUntil(lambda: room.reply is not None and {c.code for c in room.reply.corrections} != hurried, timeout=PATIENCE)
+    assert "tempo_fast_eccentric" not in {c.code for c in room.reply.corrections}, "its numbers are today's"
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     key(window, "send")
     keys += 1
     qtbot.waitUntil(lambda: all(window.library.film(f.id).state == FilmState.SENT for f in mine) and not window.jobs, timeout=PATIENCE)

@@ -16,6 +16,7 @@ from deepmirror.services.films.rep_comparison import ComparedFilm, SideBySide, f
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.preview import composed
+from deepmirror.services.replies.rendering import PriorFilms
 from tests.conftest import DEMO, truth_of
 
 DATA = Path(__file__).parent.parent / "data"
@@ -56,14 +57,16 @@ def test_the_reply_tells_what_became_of_it_and_shows_then_and_now(demo_library: 
     assert [(s.title, s.chosen) for s in reply.since] == [("Stops above the agreed depth", True), ("Lowered faster than asked", False)]
     again = reply.chosen()[0]
     assert again.code == "tempo_fast_eccentric" and "Last time" in again.number and again.before is not None
-    pair, tag = composed(demo_library, review, reply.since[0], blur=False)
-    film, _ = composed(demo_library, review, again, blur=False)
+    films = PriorFilms(demo_library)
+    pair, tag = composed(films, review, reply.since[0], blur=False)
+    film, _ = composed(films, review, again, blur=False)
     assert pair.shape == film.shape and tag is None
     middle = pair.shape[1] // 2
     assert (pair[:, middle - 1 : middle + 1].reshape(-1, 3) == (26, 22, 20)).all()  # two pictures with a dark line between
     assert np.abs(pair[:, :middle].mean(axis=(0, 1)) - pair[:, middle:].mean(axis=(0, 1))).max() < 40
     again.side_by_side = True
-    both, _ = composed(demo_library, review, again, blur=False)
+    both, _ = composed(films, review, again, blur=False)
+    films.close()
     assert np.abs(both.astype(int) - film).mean() > 10
     review.close()
 

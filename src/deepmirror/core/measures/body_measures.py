@@ -6,6 +6,7 @@ with what to film so that it can be told. `MEASURES` says what else is known of 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -228,43 +229,29 @@ def _furthest(
     return MeasureSpec(name, title, "cm", compute, views, source, focus=focus, moment=Moment.FURTHEST, needs=needs, listed=listed)
 
 
+def _joint(
+    name: str,
+    title: str,
+    extreme: Callable[[str], RepMeasure],
+    focus: Focus,
+    series: str,
+    compared: bool = False,
+    listed: bool = True,
+) -> MeasureSpec:
+    """The largest or smallest of a joint's angle."""
+    return MeasureSpec(name, title, "°", extreme(series), SIDE, ISB, focus=focus, series=series, compared=compared, listed=listed)
+
+
+def _back(name: str, title: str, compute: RepMeasure, short: str = "") -> MeasureSpec:
+    """A bend of the back."""
+    return MeasureSpec(name, title, "°", compute, SIDE, OWN, focus=BACK, needs=("mid_back",), short=short)
+
+
 MEASURES: tuple[MeasureSpec, ...] = (
-    MeasureSpec(
-        "knee_flexion_max_deg",
-        "Knee flexion, most",
-        "°",
-        highest_of("knee_flexion"),
-        SIDE,
-        ISB,
-        focus=KNEE,
-        series="knee_flexion",
-        compared=True,
-    ),
-    MeasureSpec(
-        "knee_flexion_min_deg",
-        "Knee flexion, least",
-        "°",
-        lowest_of("knee_flexion"),
-        SIDE,
-        ISB,
-        focus=KNEE,
-        series="knee_flexion",
-        listed=False,
-    ),
-    MeasureSpec(
-        "hip_flexion_max_deg",
-        "Hip flexion, most",
-        "°",
-        highest_of("hip_flexion"),
-        SIDE,
-        ISB,
-        focus=HIP,
-        series="hip_flexion",
-        compared=True,
-    ),
-    MeasureSpec(
-        "hip_flexion_min_deg", "Hip flexion, least", "°", lowest_of("hip_flexion"), SIDE, ISB, focus=HIP, series="hip_flexion", listed=False
-    ),
+    _joint("knee_flexion_max_deg", "Knee flexion, most", highest_of, KNEE, "knee_flexion", compared=True),
+    _joint("knee_flexion_min_deg", "Knee flexion, least", lowest_of, KNEE, "knee_flexion", listed=False),
+    _joint("hip_flexion_max_deg", "Hip flexion, most", highest_of, HIP, "hip_flexion", compared=True),
+    _joint("hip_flexion_min_deg", "Hip flexion, least", lowest_of, HIP, "hip_flexion", listed=False),
     MeasureSpec(
         "thigh_from_horizontal_min_deg",
         "Thigh above level, least",
@@ -283,6 +270,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         crease_margin,
         SIDE,
         "hip crease against the top of the knee: common rule of lifting meets (from memory)",
+        short="Crease over knee top",
         focus=replace(DEEP, drawing=Drawing.CREASE),
     ),
     MeasureSpec(
@@ -296,28 +284,8 @@ MEASURES: tuple[MeasureSpec, ...] = (
         series="trunk_lean",
         compared=True,
     ),
-    MeasureSpec(
-        "dorsiflexion_max_deg",
-        "Ankle bend, most",
-        "°",
-        highest_of("ankle_dorsiflexion"),
-        SIDE,
-        ISB,
-        focus=ANKLE,
-        series="ankle_dorsiflexion",
-        compared=True,
-    ),
-    MeasureSpec(
-        "dorsiflexion_min_deg",
-        "Ankle bend, least",
-        "°",
-        lowest_of("ankle_dorsiflexion"),
-        SIDE,
-        ISB,
-        focus=ANKLE,
-        series="ankle_dorsiflexion",
-        listed=False,
-    ),
+    _joint("dorsiflexion_max_deg", "Ankle bend, most", highest_of, ANKLE, "ankle_dorsiflexion", compared=True),
+    _joint("dorsiflexion_min_deg", "Ankle bend, least", lowest_of, ANKLE, "ankle_dorsiflexion", listed=False),
     MeasureSpec(
         "knee_past_toe_cm",
         "Knee past toe",
@@ -344,8 +312,8 @@ MEASURES: tuple[MeasureSpec, ...] = (
         "bar_off_foot_cm", "Bar off the middle of the foot", bar_off_foot, Focus(("toe", "heel"), Drawing.BAR_FOOT), "bar", listed=False
     ),
     _furthest("bar_drift_cm", "Bar drift", bar_drift, Focus(("shoulder",), Drawing.BAR_PATH), "bar"),
-    MeasureSpec("spine_flexion_deg", "Back more rounded", "°", spine_flexion, SIDE, OWN, focus=BACK, needs=("mid_back",)),
-    MeasureSpec("spine_change_deg", "Back against the first repetition", "°", spine_change, SIDE, OWN, focus=BACK, needs=("mid_back",)),
+    _back("spine_flexion_deg", "Back more rounded", spine_flexion),
+    _back("spine_change_deg", "Back against the first repetition", spine_change, "Back against rep 1"),
     MeasureSpec(
         "trunk_swing_deg", "Trunk swing", "°", change("trunk_lean"), SIDE, OWN, focus=SWING, series="trunk_lean", moment=Moment.PEAK
     ),

@@ -122,7 +122,15 @@ PRACTICE = "common practice, no source"
 
 
 def _both_sides(
-    name: str, title: str, unit: str, compute: Callable[[str], RepMeasure], series: str, source: str, drawing: Drawing, listed: bool = True
+    name: str,
+    title: str,
+    unit: str,
+    compute: Callable[[str], RepMeasure],
+    series: str,
+    source: str,
+    drawing: Drawing,
+    listed: bool = True,
+    short: str = "",
 ) -> list[MeasureSpec]:
     """Left and right of one frontal-plane measure; both names take the side in their middle."""
     return [
@@ -137,6 +145,7 @@ def _both_sides(
             series=f"{series}_{side}",
             moment=Moment.PEAK,
             listed=listed,
+            short=short.format(side=side.capitalize()),
         )
         for side in SIDES
     ]
@@ -172,9 +181,17 @@ MEASURES: tuple[MeasureSpec, ...] = (
         OWN,
         Drawing.INWARD,
         listed=False,
+        short="{side} knee moved in",
     ),
     *_both_sides(
-        "knee_inside_{side}_cm", "{side} knee inside the foot's line", "cm", _knee_inside, "knee_to_foot", PRACTICE, Drawing.OVER_FOOT
+        "knee_inside_{side}_cm",
+        "{side} knee inside the foot's line",
+        "cm",
+        _knee_inside,
+        "knee_to_foot",
+        PRACTICE,
+        Drawing.OVER_FOOT,
+        short="{side} knee inside foot",
     ),
     MeasureSpec(
         "hip_shift_cm",
@@ -185,6 +202,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         OWN,
         focus=Focus(("hip", "ankle"), Drawing.SHIFT),
         moment=Moment.FURTHEST,
+        short="Hips shift left",
         listed=False,
     ),
     MeasureSpec(

@@ -123,6 +123,7 @@ class MeasureSpec:
     listed: bool = True  # stands among the numbers beside the film
     compared: bool = False  # stands among the numbers of two reps, two films, or left and right
     clock: bool = False  # an angle people also tell by the hours of a clock
+    short: str = ""  # a title for narrow columns; the title itself where that is short enough
 
     def value(self, *of: object) -> Value:
         """What it comes to, of a MeasurementContext, and of a Rep when per_rep. Raises CannotTell, also where the doubt tells nothing."""
@@ -130,6 +131,11 @@ class MeasureSpec:
         if found.u > USELESS_U.get(self.unit, math.inf):
             raise CannotTell(LOST, PLACE_AGAIN)
         return found
+
+    @property
+    def brief(self) -> str:
+        """The title where there is little room."""
+        return self.short or self.title
 
     @property
     def words(self) -> str:

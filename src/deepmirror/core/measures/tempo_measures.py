@@ -250,6 +250,7 @@ _TOLD: tuple[MeasureSpec, ...] = (
         lockout,
         SIDE,
         PRACTICE,
+        short="Knee at the top",
         focus=KNEE,
         series="knee_flexion",
         moment=Moment.LIFT_END,
@@ -265,6 +266,7 @@ _TOLD: tuple[MeasureSpec, ...] = (
         range_share,
         ANY,
         PRACTICE,
+        short="Range, of the median",
         focus=RANGES,
         listed=False,
     ),
@@ -288,7 +290,7 @@ _TOLD: tuple[MeasureSpec, ...] = (
     MeasureSpec("start_s", "Time to full speed", "s", start_time, ANY, SHARP, focus=EACH, listed=False),
     MeasureSpec("launch_pct", "Speed in the first 15°", "%", launch_share, SIDE, PRACTICE, focus=EACH, listed=False),
     MeasureSpec("stop_s", "Time to stop", "s", stop_time, SIDE, SHARP, focus=EACH, listed=False),
-    MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, focus=EACH, listed=False),
+    MeasureSpec("drop_pct", "Speeding up on the way down", "%", drop, ANY, PRACTICE, focus=EACH, listed=False, short="Speeding up, down"),
     MeasureSpec("time_under_tension_s", "Under load", "s", under_tension, ANY, PRACTICE, per_rep=False, listed=False),
     MeasureSpec(
         "speed_loss_pct", "Speed lost through the set", "%", speed_loss, ANY, LOSS, per_rep=False, focus=Focus(("hip",), Drawing.SPEEDS)

@@ -69,7 +69,7 @@ def _row(analysis: Analysis, name: str, checks: list[Check]) -> MeasureRow:
         verdicts = [v for c in checks for rep, v in c.by_rep if rep == number]
         value = values.get(name)
         cells.append(Cell(value, worst_of(verdicts) if verdicts else Verdict.CANNOT_TELL if value is None else None))
-    return MeasureRow(name, spec.title, spec.unit, spec.places, tuple(cells))
+    return MeasureRow(name, spec.brief, spec.unit, spec.places, tuple(cells))
 
 
 def _phase_row(analysis: Analysis, phase: str, title: str, checks: list[Check]) -> MeasureRow:

@@ -85,14 +85,21 @@ class ReplyController(QObject):
         self.save_now()
         self._library.saver.wait()
         own = VisitPart(None, review.analysis, self._library.watched(review.film_id, review.analysis))
-        others = [f.id for f in visit_of(self._library, review.film_id).films if f.id != review.film_id and f.state in ANSWERABLE]
-        self.room.offer_visit(len(others) + 1)
+        films = visit_of(self._library, review.film_id).films
+        others = [f.id for f in films if f.id != review.film_id and f.state in ANSWERABLE]
+        self.room.offer_visit(frozenset(f.id for f in films), len(others) + 1)
+        self._read_anew()
         if not others or not self.room.whole_visit.isChecked():
             self._show_draft(review, [own], code)
             return
         job = Job(tr("Reading the films of this visit"), lambda progress: self._parts(others, progress), self)
         job.done.connect(lambda parts: self._show_draft(review, [own, *parts], code) if review is self._review() else None)
         self._window.run_job(job, self._pictures, on_show=True)
+
+    def _read_anew(self) -> None:
+        """Other films are read as they are now: their points may have been edited since. What draws from those read before ends first."""
+        before, self._films = self._films, PriorFilms(self._library)
+        self._pictures.submit(lambda _: before.close(), Progress())
 
     def _parts(self, others: list[int], progress: Progress) -> list[VisitPart]:
         """The other films of a visit with their numbers; one that cannot be read is answered by itself later."""

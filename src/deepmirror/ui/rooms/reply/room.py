@@ -50,6 +50,7 @@ class ReplyRoom(QWidget):
         self.setObjectName("paper")
         self.reply: Reply | None = None
         self._last_frames: dict[int | None, int] = {}
+        self._visit = frozenset[int]()
         self._tool: StrokeKind | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(22, 14, 22, 10)
@@ -184,8 +185,14 @@ class ReplyRoom(QWidget):
         label.setObjectName("dim")
         return label
 
-    def offer_visit(self, films: int) -> None:
-        """How many films the visit has; with one there is nothing to choose."""
+    def offer_visit(self, visit: frozenset[int], films: int) -> None:
+        """How many films of a visit can be answered; with one there is nothing to choose. A visit that was not shown yet is answered whole
+        until the coach says otherwise."""
+        if visit != self._visit:
+            self._visit = visit
+            self.whole_visit.blockSignals(True)
+            self.whole_visit.setChecked(True)
+            self.whole_visit.blockSignals(False)
         self.whole_visit.setVisible(films > 1)
         self.whole_visit.setText(tr("All {count} films of this visit", count=films))
 
