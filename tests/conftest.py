@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
+import pickle
 import shutil
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -13,11 +15,12 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deepmirror.exchange.brief import read_brief
-from deepmirror.media.film import Film
-from deepmirror.movements.loader import load_catalogue
+from deepmirror.exchange.brief import Brief, read_brief
+from deepmirror.media.film import Film, FilmFacts
+from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.concluding import ConcludeHere
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.program.demo import fill_demo
 
@@ -51,6 +54,23 @@ def demo_analyses() -> dict[str, Analysis]:
         with Film(DEMO / f"{name}.mp4") as film:
             out[name] = conclude(film.facts, read_brief(DEMO / f"{name}.brief.json"), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
     return out
+
+
+CONCLUDED: dict[str, Analysis] = {}  # what was worked out once for these tests, by everything it hangs on
+
+
+@pytest.fixture
+def concluded_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same film with the same brief and evidence has the same numbers: tests that ask for this work them out once."""
+
+    def remembered(self: ConcludeHere, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
+        told = pickle.dumps((facts, brief.file.model_dump_json(), sorted(catalogue.movements), evidence))
+        name = hashlib.sha256(told).hexdigest()
+        if name not in CONCLUDED:
+            CONCLUDED[name] = conclude(facts, brief, catalogue, evidence)
+        return CONCLUDED[name]
+
+    monkeypatch.setattr(ConcludeHere, "__call__", remembered)
 
 
 @pytest.fixture

@@ -2,39 +2,20 @@
 
 from __future__ import annotations
 
-import hashlib
-import pickle
 from collections.abc import Iterator
 
 import pytest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from deepmirror.exchange.brief import Brief
-from deepmirror.media.film import FilmFacts
-from deepmirror.movements.loader import Catalogue
-from deepmirror.pose.evidence import Evidence
-from deepmirror.services.films.analysis import Analysis, conclude
-from deepmirror.services.films.concluding import ConcludeHere
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import USUAL_SIZE, MainWindow
 
-CONCLUDED: dict[str, Analysis] = {}  # what was worked out once for these tests, by everything it hangs on
-
 
 @pytest.fixture(autouse=True)
-def concluded_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The same film with the same brief and evidence has the same numbers: the interface's tests work them out once."""
-
-    def remembered(self: ConcludeHere, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
-        told = pickle.dumps((facts, brief.file.model_dump_json(), sorted(catalogue.movements), evidence))
-        name = hashlib.sha256(told).hexdigest()
-        if name not in CONCLUDED:
-            CONCLUDED[name] = conclude(facts, brief, catalogue, evidence)
-        return CONCLUDED[name]
-
-    monkeypatch.setattr(ConcludeHere, "__call__", remembered)
+def _numbers_once(concluded_once: None) -> None:
+    """The interface's tests work the same numbers out once."""
 
 
 @pytest.fixture

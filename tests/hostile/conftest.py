@@ -36,3 +36,8 @@ def said(window: MainWindow) -> list[str]:
     """The sentences the window shows just now."""
     boxes = [box.text() for box in window.findChildren(QMessageBox) if box.isVisible()]
     return [*boxes, *([window.refusal.text()] if window.refusal.text() else [])]
+
+
+@pytest.fixture(autouse=True)
+def _numbers_once(concluded_once: None) -> None:
+    """The same numbers are worked out once for these tests."""

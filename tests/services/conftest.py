@@ -15,3 +15,8 @@ def training(demo_library: FilmLibrary) -> Open:
         return TrainingFile(demo_library, next(c.id for c in demo_library.clients() if c.name.startswith(name)))
 
     return opened
+
+
+@pytest.fixture(autouse=True)
+def _numbers_once(concluded_once: None) -> None:
+    """The same numbers are worked out once for these tests."""
