@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from deepmirror.core.measures.table import MEASURES
-from deepmirror.core.sketches.sketch import Arc, Bar, Map, place_tag, similarity
+from deepmirror.core.sketches.sketch import Arc, Bar, Map, place_tag, similarity, thinned
 from deepmirror.core.sketches.table import DRAWERS, sketch_of
 from deepmirror.movements.schema import Movement
 from deepmirror.reply.draw import tag_box
@@ -103,6 +103,13 @@ def test_bars_are_painted_where_they_hide_nothing_and_say_their_numbers() -> Non
     plain, drawn = picture_of(case), picture_of(Case(**{**vars(case), "sketch": sketch_of(case.scene, None, case.frame)}))
     changed = (plain != drawn).any(axis=2)
     assert changed.sum() > 5000 and not changed[:, 400:800].any(), "a corner, not the body"
+
+
+def test_the_rep_in_question_has_its_bar_in_a_long_set() -> None:
+    bars = tuple(Bar(str(n), 1.0, "s", None, n == 17) for n in range(1, 31))
+    shown = [b.label for b in thinned(bars, 10)]
+    assert len(shown) <= 10 and {"1", "17", "30"} <= set(shown) and shown == sorted(shown, key=int)
+    assert thinned(bars[:4], 10) == bars[:4]
 
 
 def test_every_drawing_a_measure_asks_for_is_there() -> None:

@@ -9,6 +9,7 @@ from itertools import pairwise
 import pytest
 
 from deepmirror.exchange.mailbox import FolderOutbox
+from deepmirror.judge.records import SEVERITY_ORDER
 from deepmirror.media.film import Film
 from deepmirror.reply.film import FREEZE_S, plan
 from deepmirror.reply.model import Reply
@@ -16,7 +17,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.visits import visit_of, visits
-from deepmirror.services.replies.composing import SEVERITIES, VisitPart, draft_reply, draft_visit, keep_draft, kept_draft, rehomed
+from deepmirror.services.replies.composing import VisitPart, draft_reply, draft_visit, keep_draft, kept_draft, rehomed
 from deepmirror.services.replies.delivery import send_reply
 from deepmirror.services.replies.rendering import Drawer, PriorFilms
 
@@ -51,7 +52,7 @@ def test_three_corrections_over_all_films_what_can_hurt_first(analyses: dict[str
     """The press shows a safety finding: it comes before what the squat, whose reply it is, shows."""
     parts = [VisitPart(None, analyses["bram_back_squat_side"], []), VisitPart(7, analyses["ines_lying_curl_side"], [])]
     reply = draft_visit([*parts, VisitPart(8, analyses[CALVES], [])], "Somebody")
-    order = [SEVERITIES.index(c.severity) for c in reply.corrections]
+    order = [SEVERITY_ORDER.index(c.severity) for c in reply.corrections]
     assert order == sorted(order) and reply.corrections[0].severity == "safety" and reply.corrections[0].film_id == 7
     assert 1 <= len(reply.chosen()) <= 3 and reply.films == [7, 8] and reply.table == []
     assert reply.corrections[0].seen.startswith("Lying leg curl, film 2: reps 3 and 4")

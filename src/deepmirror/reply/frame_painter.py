@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageFont
 
-from deepmirror.core.sketches.sketch import Bar, Box, Circle, Line, Sketch
+from deepmirror.core.sketches.sketch import Bar, Box, Circle, Line, Sketch, thinned
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -118,7 +118,7 @@ def bars_box(count: int, size: tuple[int, int], unit: float, faces: tuple[Circle
 
 def paint_bars(pen: Any, box: Box, bars: tuple[Bar, ...], unit: float) -> None:
     """A small chart on a dark plate: a bar each, a stroke where it was asked to end, the number behind it."""
-    shown = bars if len(bars) <= MOST_BARS else _thinned(bars)
+    shown = thinned(bars, MOST_BARS)
     face, high = font(round(26 * unit)), BAR_HIGH * unit
     words = max(face.getlength(b.label) for b in shown) + 12 * unit
     numbers = max(face.getlength(bar_words(b)) for b in shown) + 12 * unit
@@ -140,10 +140,3 @@ def bar_words(bar: Bar) -> str:
     """The numbers of a bar: what was seen, and of how much."""
     seen = f"{bar.seen:.0f}" if bar.unit == "%" else f"{bar.seen:.1f}"
     return f"{seen} of {bar.asked:g} {bar.unit}" if bar.asked else f"{seen} {bar.unit}".strip()
-
-
-def _thinned(bars: tuple[Bar, ...]) -> tuple[Bar, ...]:
-    """The first, the last, the chosen ones and as many between as find room."""
-    keep = {0, len(bars) - 1} | {i for i, b in enumerate(bars) if b.chosen}
-    keep |= set(np.linspace(0, len(bars) - 1, MOST_BARS - len(keep)).astype(int).tolist()) if len(keep) < MOST_BARS else set()
-    return tuple(bars[i] for i in sorted(keep))[:MOST_BARS]

@@ -59,6 +59,15 @@ class Bar:
     chosen: bool = False
 
 
+def thinned(bars: tuple[Bar, ...], most: int) -> tuple[Bar, ...]:
+    """At most so many bars: the chosen ones, the first, the last, and as many between as find room."""
+    if len(bars) <= most:
+        return bars
+    keep = {0, len(bars) - 1} | {i for i, b in enumerate(bars) if b.chosen}
+    keep |= set(np.linspace(0, len(bars) - 1, max(most - len(keep), 0)).astype(int).tolist())
+    return tuple(bars[i] for i in sorted(keep))
+
+
 @dataclass(frozen=True)
 class Sketch:
     """reference: pale lines it is measured against; number: what is measured; arcs: angles of it; rings around points, crosses on the

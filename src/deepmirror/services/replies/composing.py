@@ -11,7 +11,7 @@ from deepmirror.core.motion.time_normalisation import Change
 from deepmirror.core.uncertain_value import Verdict, bare_unit
 from deepmirror.core.units import in_their_units
 from deepmirror.errors import ReplyError
-from deepmirror.judge.records import RANGE, SAFETY, Finding
+from deepmirror.judge.records import SAFETY, SEVERITY_ORDER, Finding
 from deepmirror.reply.model import CLICKS as CLICKS
 from deepmirror.reply.model import USUAL_CORRECTIONS, Before, Reply
 from deepmirror.reply.model import Anchor as Anchor
@@ -24,7 +24,6 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.follow_up import SAID, FollowUp, number_words
 from deepmirror.services.replies.plain_words import told_number
 
-SEVERITIES = (SAFETY, RANGE, "tension", "polish")
 BESIDE = "beside"
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 
@@ -82,7 +81,7 @@ def draft_visit(parts: list[VisitPart], client: str = "", coach: str = "", date:
             item.film_id, item.seen = part.film_id, where + item.seen[:1].lower() + item.seen[1:]
         corrections += draft.corrections
         since += [replace(told, film_id=part.film_id) for told in draft.since]
-    corrections.sort(key=lambda item: SEVERITIES.index(item.severity) if item.severity in SEVERITIES else len(SEVERITIES))
+    corrections.sort(key=lambda item: SEVERITY_ORDER.index(item.severity))
     for item in [c for c in corrections if c.chosen][USUAL_CORRECTIONS:]:
         item.chosen = False
     praise = list(dict.fromkeys(sentence for d in drafts for sentence in d.praise.split(". ") if sentence))

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from deepmirror.core.sketches.sketch import Array, Bar, Circle, Line, Sketch, place_tag
+from deepmirror.core.sketches.sketch import Array, Bar, Circle, Line, Sketch, place_tag, thinned
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
@@ -81,7 +81,7 @@ def _tag(painter: QPainter, sketch: Sketch, words: str, faces: tuple[Circle, ...
 
 
 def _bars(painter: QPainter, bars: tuple[Bar, ...], room: QRectF, busy: list[Array]) -> None:
-    shown = bars[:MOST_BARS]
+    shown = thinned(bars, MOST_BARS)
     high = len(shown) * BAR_HIGH + 12
     plates = [QRectF(x, room.top() + 10, BARS_WIDE, high) for x in (room.right() - BARS_WIDE - 10, room.left() + 10)]
     plate = min(plates, key=lambda box: sum(box.contains(_point(p)) for p in busy))

@@ -13,8 +13,6 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QScrollArea,
-    QSizePolicy,
-    QSlider,
     QVBoxLayout,
     QWidget,
 )
@@ -23,15 +21,10 @@ from deepmirror.services.replies.composing import CLICKS, Correction, Since, Str
 from deepmirror.services.replies.rendering import Reply
 from deepmirror.ui.rooms.reply.canvas import Canvas
 from deepmirror.ui.rooms.reply.correction_editor import CorrectionWords, WordsField
+from deepmirror.ui.rooms.reply.picture_controls import TOOLS, PictureControls
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import ElidedLabel, PlainLabel, tip, vertical_scroll_area
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel, PlainLabel, vertical_scroll_area
 
-TOOLS: tuple[tuple[StrokeKind, str, str], ...] = (
-    ("line", "Line", "Click its two ends; an end on a joint goes with the joint"),
-    ("angle", "Angle", "Click one end, the corner, the other end"),
-    ("arrow", "Arrow", "Click where it begins and where it points"),
-    ("text", "Words", "Click where they begin"),
-)
 SEVERITIES = {"safety": "safety", "range": "range", "tension": "tension", "polish": "polish"}
 
 
@@ -119,45 +112,27 @@ class ReplyRoom(QWidget):
         self.canvas.setAccessibleName(tr("The picture as it is sent"))
         self.canvas.tag_moved.connect(self._move_tag)
         self.canvas.drawn.connect(self._drawn)
-        self.frame = QSlider(Qt.Orientation.Horizontal)
-        self.frame.setMinimumWidth(60)
-        self.frame.setAccessibleName(tr("Which moment is shown"))
-        self.frame.valueChanged.connect(self._take_picture)
-        self.lines, self.zoom, self.ghost, self.pair = (QCheckBox(tr(words)) for words in ("Lines", "Move in", "Ghost", "Then and now"))
-        self.ghost.setToolTip(tr("The client's own body at the target: side films of free squats, knees and feet in front films"))
-        self.pair.setToolTip(tr("The same moment of the film in which this was corrected before, beside this one"))
-        choices = QHBoxLayout()
-        choices.addWidget(self._dim(tr("Moment")))
-        choices.addWidget(self.frame, 1)
-        for box in (self.lines, self.zoom, self.ghost, self.pair):
-            box.toggled.connect(self._take_picture)
-            choices.addWidget(box)
-        tools = QHBoxLayout()
-        tools.addWidget(self._dim(tr("Draw")))
-        self.tools: dict[str, QPushButton] = {}
-        for kind, words, use in TOOLS:
-            button = QPushButton(tr(words))
-            button.setToolTip(tr(use))
-            button.clicked.connect(lambda _, k=kind: self.start_stroke(k))
-            self.tools[kind] = button
-            tools.addWidget(button)
-        self.undraw = QPushButton(tr("Take away"))
-        self.undraw.setToolTip(tr("The last thing drawn goes"))
-        self.undraw.clicked.connect(self._undraw)
-        tools.addWidget(self.undraw)
-        self.hint = self._dim("")
-        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        tools.addWidget(self.hint, 1)
+        self.controls = PictureControls()
+        self.controls.changed.connect(self._take_picture)
+        self.controls.stroke_wanted.connect(self.start_stroke)
+        self.controls.undraw.clicked.connect(self._undraw)
+        controls = self.controls
+        self.frame, self.lines, self.zoom, self.ghost, self.pair = (
+            controls.frame,
+            controls.lines,
+            controls.zoom,
+            controls.ghost,
+            controls.pair,
+        )
+        self.tools, self.undraw, self.hint = controls.tools, controls.undraw, controls.hint
         self.state = self._dim("")
         self.state.setWordWrap(True)
         self.state.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right = QVBoxLayout()
         right.addWidget(self.canvas, 1)
-        right.addLayout(choices)
-        right.addLayout(tools)
+        right.addLayout(self.controls)
         right.addLayout(self._build_whole())
         right.addWidget(self.state)
-        right.addStretch(0)
         self.caution = self._dim("")
         self.caution.setWordWrap(True)
         right.addWidget(self.caution)
@@ -201,7 +176,6 @@ class ReplyRoom(QWidget):
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
         self.facts.setText(f"{reply.movement} · {reply.facts}")
-        self.facts.setToolTip(tip(self.facts.text()))
         self.greeting.setPlainText(reply.greeting)
         self.praise.setPlainText(reply.praise)
         self.blur.setChecked(reply.blur)
@@ -251,9 +225,9 @@ class ReplyRoom(QWidget):
         return rows[self.list.currentRow()] if 0 <= self.list.currentRow() < len(rows) else None
 
     def pick_code(self, code: str | None) -> None:
-        """Put the bar on the correction of a fault, and tick it."""
+        """Put the bar on the correction of a fault of the reply's own film, and tick it."""
         for row, found in enumerate(self._rows()):
-            if isinstance(found, Correction) and found.code == code:
+            if isinstance(found, Correction) and found.code == code and found.film_id is None:
                 found.chosen = True
                 self._fill(row)
                 self.changed.emit()
@@ -274,23 +248,8 @@ class ReplyRoom(QWidget):
     def _show_item(self, item: Correction | None) -> None:
         self.words.show_item(item)
         self._say_answers(item)
-        states = ((self.lines, "lines"), (self.zoom, "zoom"), (self.ghost, "ghost"), (self.pair, "side_by_side"))
-        for box, name in states:
-            box.blockSignals(True)
-            box.setChecked(bool(item is not None and getattr(item, name)))
-            box.blockSignals(False)
-            box.setEnabled(item is not None)
-        self.pair.setEnabled(item is not None and item.before is not None)
-        self.frame.blockSignals(True)
-        self.frame.setRange(0, self._last_frames.get(item.film_id if item is not None else None, 0))
-        self.frame.setValue(item.frame if item is not None else 0)
-        self.frame.blockSignals(False)
-        self.frame.setEnabled(item is not None)
-        for button in (*self.tools.values(), self.undraw):
-            button.setEnabled(item is not None)
-        self.undraw.setEnabled(item is not None and bool(item.strokes))
+        self.controls.show_item(item, self._last_frames.get(item.film_id if item is not None else None, 0))
         self.canvas.ask(0)
-        self.hint.setText("")
 
     def _tick(self, entry: QListWidgetItem) -> None:
         rows, row = self._rows(), self.list.row(entry)
