@@ -133,6 +133,7 @@ class ReplyRoom(QWidget):
         right.addLayout(self.controls)
         right.addLayout(self._build_whole())
         right.addWidget(self.state)
+        right.addStretch(0)
         self.caution = self._dim("")
         self.caution.setWordWrap(True)
         right.addWidget(self.caution)
