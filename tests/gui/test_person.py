@@ -15,6 +15,7 @@ PATIENCE = 60000
 
 def idle(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    qtbot.wait(50)  # the turns of the event loop in which a room is filled
 
 
 def retype(window: MainWindow, name: str, text: str) -> None:

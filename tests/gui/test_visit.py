@@ -66,8 +66,7 @@ def test_two_films_of_one_set_are_read_in_one_table(
     """The demo has no set that was filmed twice: two of its films stand in for one, with the match that the reps would have told."""
     film = next(f for f in window.library.films() if f.original_name.startswith("yuna_back_squat"))
     pair = Companion(film, analyses["yuna_back_squat_front"], Match(0, 1.2, 0.02, True))
-    monkeypatch.setattr(film_controller, "candidates", lambda library, film_id, analysis: [film] if film_id != film.id else [])
-    monkeypatch.setattr(film_controller, "companion_of", lambda *_: pair)
+    monkeypatch.setattr(film_controller, "companion_of", lambda library, film_id, *_: pair if film_id != film.id else None)
     open_film(window, qtbot, "Bram")
     table = window.mirror.reading.table
     titles = lambda: [table.verticalHeaderItem(i).text() for i in range(table.rowCount())]  # type: ignore[union-attr]

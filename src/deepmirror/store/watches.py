@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -112,6 +114,15 @@ class PhraseStore:
                 return json.loads(row.value) if row else default
             except ValueError:  # damaged: it costs this setting only
                 return default
+
+    def settings(self, keys: Sequence[str]) -> dict[str, Any]:
+        """Those of the settings that were kept and can be read."""
+        found: dict[str, Any] = {}
+        with self._sessions() as s:
+            for row in s.scalars(select(SettingRow).where(SettingRow.key.in_(keys))):
+                with suppress(ValueError):  # damaged: it costs this setting only
+                    found[row.key] = json.loads(row.value)
+        return found
 
     def set(self, key: str, value: Any) -> None:
         """Keep a setting."""

@@ -86,6 +86,6 @@ class FrameReader(QObject):
 
 
 def to_image(picture: NDArray[np.uint8]) -> QImage:
-    """A QImage of its own from an RGB array (H, W, 3)."""
+    """A QImage of its own from an RGB array (H, W, 3), in the format that is drawn without being turned into another."""
     height, width = picture.shape[:2]
-    return QImage(picture.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+    return QImage(picture.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)

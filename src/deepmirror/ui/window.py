@@ -46,6 +46,7 @@ from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel, plain
 from deepmirror.ui.widgets.rail import Rail
@@ -108,7 +109,7 @@ class MainWindow(WindowContext):
         self._connect()
         self.go("desk")
         self._place()
-        self.edits = Edits(self)
+        self.edits, self._turns = Edits(self), Turns(self)
         for film_id in library.unmeasured():
             self.measure_film(film_id)
         self.floor_control.recover()
@@ -318,9 +319,7 @@ class MainWindow(WindowContext):
         """Show a review that was concluded anew, if it is still the open one."""
         if review is self.review:
             self.mirror.refresh()
-            self.follow_up.refresh()
-            self.refresh_actions()
-            self.follow_up.greet()
+            self._turns.begin(self.follow_up.refresh, self.refresh_actions, self.follow_up.greet)
 
     def step_history(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
@@ -339,6 +338,7 @@ class MainWindow(WindowContext):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
+        self._turns.forget()
         keep_window_place(self.library, self.saveGeometry().toBase64().data().decode())
         self.library.stop_work()
         self.inbox.close()

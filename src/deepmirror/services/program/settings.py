@@ -28,8 +28,8 @@ class Settings:
 
 def settings_of(library: FilmLibrary) -> Settings:
     """The settings as they stand."""
-    kept, usual = library.store.phrases, Settings()
-    return Settings(**{f.name: kept.setting(f.name, getattr(usual, f.name)) for f in fields(Settings)})
+    kept = library.store.phrases.settings([f.name for f in fields(Settings)])
+    return replace(Settings(), **kept)
 
 
 def keep_settings(library: FilmLibrary, new: Settings) -> None:

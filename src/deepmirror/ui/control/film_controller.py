@@ -7,8 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from deepmirror.services.common.jobs import JobRunner, Progress
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.review import Observed, Review
-from deepmirror.services.films.two_views import Companion, candidates, companion_of
-from deepmirror.services.films.visits import visit_of
+from deepmirror.services.films.two_views import Companion, companion_of
+from deepmirror.services.films.visits import Visit, visit_of
 from deepmirror.services.replies.rendering import PriorFilms
 from deepmirror.services.replies.why_page import why_page, why_picture
 from deepmirror.ui.context import WindowContext
@@ -28,6 +28,7 @@ class FilmController(QObject):
         self._window, self._library = window, window.library
         self._opener = JobRunner()  # behind nothing but another opening
         self._wanted: int | None = None  # the film asked for last
+        self._closed = False
         self._solving: Job | None = None
         self.measuring: set[int] = set()
         self.first_look.connect(self._looked_first)
@@ -41,7 +42,8 @@ class FilmController(QObject):
         self._wanted = None
 
     def close(self) -> None:
-        """Stop opening."""
+        """Stop opening; numbers that still come start nothing."""
+        self._closed = True
         self.forget()
         self._opener.close()
 
@@ -49,19 +51,18 @@ class FilmController(QObject):
         """Open a film in the Mirror; of several asked for in a row the last one is shown. stay: in the room on show."""
         self._wanted = film_id
         job = Job(tr("Opening the film"), lambda progress: self._opened(film_id, progress), self)
-        job.done.connect(lambda review: self._show(review, stay))
+        job.done.connect(lambda opened: self._show(opened[0], opened[1], stay))
         self._window.run_job(job, self._opener, on_show=True)
 
-    def _opened(self, film_id: int, progress: Progress) -> Review:
+    def _opened(self, film_id: int, progress: Progress) -> tuple[Review, Visit]:
         progress.report(0.1, "reading")
-        return Review(self._library, film_id, conclude=False)
+        return Review(self._library, film_id, conclude=False), visit_of(self._library, film_id)
 
-    def _show(self, review: Review, stay: bool) -> None:
+    def _show(self, review: Review, visit: Visit, stay: bool) -> None:
         if review.film_id != self._wanted:
             review.close()
             return
         window = self._window
-        visit = visit_of(self._library, review.film_id)
         window.mirror.visit = visit.place(review.film_id), len(visit.films)
         window.show_review(review)
         if not stay:
@@ -78,18 +79,16 @@ class FilmController(QObject):
     def _numbers_shown(self) -> None:
         """The open film's numbers are there: go where it was opened for, and look for the other film of its set."""
         window, review = self._window, self._window.review
-        if review is None or review.analysis is None:
+        if review is None or review.analysis is None or self._closed:
             return
         then, self._then = self._then, None
         if then is not None and then[0] == review.film_id and then[2] <= len(review.analysis.scene.reps):
             window.mirror.go_to_number(then[1], then[2])
         analysis = review.analysis
-        if candidates(self._library, review.film_id, analysis):
-            job = Job(
-                tr("Looking at the other film of this set"), lambda progress: self._companion(review.film_id, analysis, progress), self
-            )
-            job.done.connect(lambda found: self._show_companion(review, analysis, found))
-            window.run_job(job, window.pictures)
+        job = Job(tr("Looking for the other film of this set"), lambda progress: self._companion(review.film_id, analysis, progress), self)
+        job.done.connect(lambda found: self._show_companion(review, analysis, found))
+        job.failed.connect(window.show_error)
+        job.start(window.pictures)  # not on show: most films are the only one of their set
 
     def _companion(self, film_id: int, analysis: Analysis, progress: Progress) -> Companion | None:
         progress.report(0.1, "reading")

@@ -8,11 +8,11 @@ from datetime import datetime
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QImage, QPainter
+from PyQt6.QtGui import QColor, QFont, QFontMetrics, QImage, QPainter
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from deepmirror.services.films.film_library import REPLY_WORDS, STRIP_HEIGHT, FilmRecord, FilmState
-from deepmirror.services.films.visits import SPAN_H, Visit, visits
+from deepmirror.services.films.visits import SPAN_H, TO_ANSWER, Visit, visits
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
@@ -20,6 +20,7 @@ ROW_HEIGHT = 104
 STRIPS_KEPT = 300
 TROUBLED = (FilmState.FAILED, FilmState.REFILM, FilmState.ASKED)
 MOST_SHOWN = 4  # films of a visit whose pictures stand in its row
+MOST_WORDS = 400  # letters of a line that can be in sight; more are not measured
 WORDS_FROM = 600  # px from the row's left where the words begin
 FILM_ROLE = Qt.ItemDataRole.UserRole + 1
 AnyIndex = QModelIndex | QPersistentModelIndex
@@ -91,7 +92,8 @@ class FilmsModel(QAbstractListModel):
             if f.archived == (self.state == ARCHIVED) and (not states or f.state in states) and (not words or self._has(f, words))
         ]
         kept.sort(key=SORTS[self.order])
-        self.visits = {v.films[0].id: v for v in visits(kept, self.span_h) if len(v.films) > 1}
+        waiting = [f for f in kept if f.state in TO_ANSWER]
+        self.visits = {v.films[0].id: v for v in visits(waiting, self.span_h) if len(v.films) > 1}
         behind = {f.id: v.films[0].id for v in self.visits.values() for f in v.films[1:]}
         first = {f.id: f for f in kept}
         seen: set[int] = set()
@@ -160,6 +162,7 @@ class FilmRow(QStyledItemDelegate):
     def __init__(self, model: FilmsModel, now: Callable[[], datetime], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._model, self._now = model, now
+        self._fonts: dict[tuple[str, bool], tuple[QFont, QFontMetrics]] = {}
 
     def sizeHint(self, option: QStyleOptionViewItem, index: AnyIndex) -> QSize:
         return QSize(400, ROW_HEIGHT)
@@ -213,17 +216,26 @@ class FilmRow(QStyledItemDelegate):
         ]
 
     def _paint_words(self, painter: QPainter, rows: list[tuple[bool, str, str]], box: QRect) -> None:
-        plain, bold = painter.font(), QFont(painter.font())
-        bold.setBold(True)
+        usual = painter.font()
         for i, (strong, colour, words) in enumerate(rows):
-            painter.setFont(bold if strong else plain)
+            font, metrics = self._font(usual, strong)
+            painter.setFont(font)
             painter.setPen(QColor(colour))
             line = QRect(box.left(), box.top() + 21 * i, box.width(), 21)
             painter.drawText(
                 line,
                 int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter),
-                painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, line.width()),
+                metrics.elidedText(words[:MOST_WORDS], Qt.TextElideMode.ElideRight, line.width()),
             )
+
+    def _font(self, usual: QFont, bold: bool) -> tuple[QFont, QFontMetrics]:
+        """A font and its measures, which are looked up anew for each new font object otherwise."""
+        key = usual.key(), bold
+        if key not in self._fonts:
+            font = QFont(usual)
+            font.setBold(bold)
+            self._fonts[key] = font, QFontMetrics(font)
+        return self._fonts[key]
 
     def _state(self, film: FilmRecord) -> str:
         share = self._model.shares.get(film.id)

@@ -57,12 +57,17 @@ class Annotator(QObject):
         self._panel.show_mark(None)
         if on:
             self.selected = self._first_missing()
-        self.show_points()
-        self.show_marks()
+        self.show()
 
     def half_clicked(self) -> list[QPointF]:
         """Spots of a mark that waits for more of them."""
         return self._mark[1] if self._mark is not None else []
+
+    def show(self) -> None:
+        """The panel as things stand; nothing is listed while nobody places."""
+        if self._film.placing:
+            self.show_points()
+            self.show_marks()
 
     def show_points(self) -> None:
         """List the points of the frame on show."""
@@ -81,8 +86,7 @@ class Annotator(QObject):
         except DeepMirrorError as error:
             self.refused.emit(error.sentence)
         else:
-            self.show_points()
-            self.show_marks()
+            self.show()
             self.changed.emit()
             self.edited.emit()
 

@@ -180,8 +180,7 @@ class MirrorRoom(QWidget):
             self._shown = self._drawings = None
         elif analysis is not self._shown:  # an edit whose numbers are still being worked out leaves those of before
             self._show_numbers(analysis)
-        self.annotator.show_points()
-        self.annotator.show_marks()
+        self.annotator.show()
         self._redraw()
 
     def _show_numbers(self, analysis: Analysis) -> None:

@@ -25,6 +25,7 @@ from deepmirror.services.clients.person import LIMIT_NAMES, PersonFile
 from deepmirror.ui.rooms.person.schools import SchoolRows
 from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.client_box import ClientBox
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, vertical_scroll_area
@@ -47,6 +48,7 @@ class PersonRoom(QWidget):
         self.person: PersonFile | None = None
         self._filling = False
         self._build()
+        self._turns = Turns(self)
 
     def _build(self) -> None:
         title = PlainLabel(tr("Person"))
@@ -269,9 +271,17 @@ class PersonRoom(QWidget):
         self.caution.setText(person.caution())
         self.history.setText("\n".join(f"{at[:16].replace('T', ' ')}  {label}" for at, label in person.history()[:6]) or "none yet")
         self._show_lengths(person)
+        self._filling = False
+        self._turns.begin(self._show_exercise, self._solve)
+
+    def _show_exercise(self) -> None:
+        self._filling = True
         self._show_default()
         self._filling = False
-        self.solver.show_person(person)
+
+    def _solve(self) -> None:
+        if self.person is not None:
+            self.solver.show_person(self.person)
 
     def _show_lengths(self, person: PersonFile) -> None:
         rows = {r.name: r for r in person.lengths()}
