@@ -92,3 +92,26 @@ def test_the_turn_rounds_acceleration_is_that_of_the_movement() -> None:
 def test_a_flat_top_is_one_rep_even_where_smoothing_leaves_two_peaks_of_one_height() -> None:
     smooth = np.array([0.0, 40.0, 80.0, 79.9, 80.0, 40.0, 0.0, 80.0, 0.0])
     assert _apart(smooth, np.array([2, 4, 7]), 24.0).tolist() == [2, 7]
+
+
+def test_a_jerk_at_the_films_start_is_no_lowering() -> None:
+    """As a track settles in its first pictures: a quick way of a few degrees, long before the slow lowering of the first rep."""
+    times, signal = programme([(2.4, 0.2, 1.0, 0.6, 90.0)] * 3, lead=1.5)
+    jerky = signal - 7 * np.exp(-times / 0.06)
+    for plain, found in zip(find_reps(times, signal, "eccentric", 25), find_reps(times, jerky, "eccentric", 25), strict=True):
+        assert found.start_s == pytest.approx(plain.start_s, abs=0.1) and found.turn_start_s == pytest.approx(plain.turn_start_s, abs=0.05)
+        assert found.phases_s["eccentric"] == pytest.approx(plain.phases_s["eccentric"], abs=0.1)
+
+
+def test_a_lowering_that_stops_on_its_way_is_one_lowering() -> None:
+    fps = 30
+
+    def half(low: float, high: float, seconds: float) -> np.ndarray:
+        return low + (high - low) * (1 - np.cos(np.pi * np.linspace(0, 1, round(seconds * fps)))) / 2
+
+    parts = [np.zeros(fps), half(0, 60, 1.2), np.full(round(0.6 * fps), 60.0), half(60, 100, 0.8), half(100, 0, 1.0), np.zeros(fps)]
+    signal = np.concatenate(parts * 2)
+    times = np.arange(len(signal)) / fps
+    reps = find_reps(times, signal, "eccentric", 25)
+    assert len(reps) == 2
+    assert reps[0].phases_s["eccentric"] == pytest.approx(1.2 + 0.6 + 0.8, abs=0.2), "not the quicker of its two parts alone"

@@ -92,3 +92,48 @@ def test_clicked_feet_go_with_the_platform_and_its_way_counts_the_reps() -> None
     press = load_catalogue().movement("leg_press")
     track = Track(evidence.times, (), np.zeros((61, 0, 2)), np.zeros((61, 0, 0)))
     assert len(repetitions({}, track, press, "rear", None, travel).reps) == 2
+
+
+def passer_by(still: bool) -> tuple[list[np.ndarray], np.ndarray]:
+    """Pictures of a wall before which somebody large and patterned walks from right to left close to the camera, and where the wall's
+    first picture lies in each of them (T, 2, 3): a camera on a stand, or one that sways."""
+    rng = np.random.default_rng(8)
+    room, other = wall(), cv2.GaussianBlur(rng.integers(0, 255, (400, 300), dtype=np.uint8), (0, 0), 2)
+    pictures, moves = [], []
+    for t in range(150):
+        move = np.array([[1.0, 0, 0], [0, 1, 0]])
+        if not still:
+            move = cv2.getRotationMatrix2D((320, 200), 0.8 * np.sin(t / 9), 1.0)
+            move[:, 2] += 6 * np.sin(t / 8), 4 * np.sin(t / 11)
+        picture = cv2.warpAffine(room, move, (640, 400))
+        left = 640 - 8 * (t - 15)
+        if -300 < left < 640:
+            seen = slice(max(left, 0), min(left + 300, 640))
+            picture[:, seen] = other[:, seen.start - left : seen.stop - left]
+        pictures.append(picture)
+        moves.append(move)
+    return pictures, np.array(moves)
+
+
+@pytest.mark.parametrize("still", [True, False])
+def test_who_walks_past_takes_the_room_nowhere(still: bool) -> None:
+    """The client stands in the middle, so that the room shows at the sides alone and the passer-by hides most of it."""
+    pictures, moves = passer_by(still)
+    follower, body = RoomFollower(), np.array([[220.0, 30.0], [420.0, 370.0]])
+    for picture in pictures:
+        follower.add(picture, body)
+    path = follower.path()
+    path = path if len(path) else np.tile(np.eye(2, 3), (len(pictures), 1, 1))
+    spot = np.array([320.0, 200.0, 1.0])
+    off = np.linalg.norm((path - moves) @ spot, axis=1)
+    assert off[-15:].max() < 1.0, "after she has gone the room is where it is"
+    assert off.max() < (1.0 if still else 12.0), "and meanwhile no further off than the camera sways"
+
+
+def test_a_light_that_goes_out_does_not_stop_the_room_from_being_followed() -> None:
+    picture, follower, body = wall(), RoomFollower(), np.array([[300.0, 200.0], [340.0, 300.0]])
+    for t in range(80):
+        move = np.array([[1.0, 0, 0.5 * t], [0, 1, 0]])
+        seen = cv2.warpAffine(picture, move, (640, 400))
+        follower.add(seen if t < 30 else (seen // 3), body)
+    assert abs(follower.path()[-1, 0, 2] - 39.5) < 1.5

@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.pose.room_anchor import RoomAnchor, room_mask
+
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 
@@ -17,6 +19,10 @@ FEWEST = 30  # fewer are looked for anew; our own choice
 WORKING_PX = 640  # registration runs on pictures about this wide, at most half the size
 STILL_PX = 0.7  # a camera that never moved more than this stood still
 BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
+LEAST_AGREED = 0.75  # of the usual agreement: below it the room is hidden or was lost; our own choice
+USUAL_LEARNS = 0.05  # of each picture; our own choice
+CHECKED, BETTER = 8, 0.02  # every so many pictures it is looked for anew, as points drift; and taken where it agrees so much better
+STEP_PX = 4.0  # of the small picture, from one to the next; our own choice
 PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
 
@@ -79,22 +85,48 @@ class _Registration:
 
 
 class RoomFollower(_Registration):
-    """The still room, from what lies around the body."""
+    """The still room, from what lies around the body; where it cannot be followed, it is looked for where it was last sure."""
 
     def __init__(self) -> None:
         super().__init__(2)
+        self._anchor: RoomAnchor | None = None
+        self._usual = 1.0  # the agreement of a picture that shows the room
+        self._sure: list[bool] = []
 
     def add(self, grey: Picture, body: Array) -> None:
         """Take the next picture; body (P, 2) px tells what is not room."""
         self._register(grey, body)
+        small, about = self._before, body / self._shrink
+        assert small is not None
+        if self._anchor is None:
+            self._anchor = RoomAnchor(small, about)
+            self._sure.append(True)
+            return
+        home, last = self._path[-1], self._path[-2]
+        agreed = self._anchor.agreement(small, about, home)
+        if agreed is None:  # a body that fills the picture: believed as far as a camera moves from one picture to the next
+            self._sure.append(_apart(home, last, small.shape) < STEP_PX)
+            self._path[-1] = home if self._sure[-1] else last
+        elif agreed >= LEAST_AGREED * self._usual and len(self._path) % CHECKED:
+            self._usual += USUAL_LEARNS * (agreed - self._usual)
+            self._sure.append(True)
+        else:
+            self._look_again(self._anchor, small, about, agreed)
+
+    def _look_again(self, anchor: RoomAnchor, small: Picture, about: Array, agreed: float) -> None:
+        """Where the room lies: as its points went, as it last surely lay, or where it is found again, whichever agrees best."""
+        last = next(h for h, sure in zip(self._path[-2::-1], self._sure[::-1], strict=True) if sure)
+        rated = [(agreed, self._path[-1])]
+        rated += [(anchor.agreement(small, about, h) or 0.0, h) for h in (last, anchor.found_again(small, last)) if h is not None]
+        best, there = max(rated, key=lambda r: r[0])
+        self._sure.append(best >= LEAST_AGREED * self._usual)
+        self._usual += USUAL_LEARNS * ((best if self._sure[-1] else 0.75 * self._usual) - self._usual)  # a light switched off stays off
+        if best > agreed + BETTER:
+            self._path[-1] = there
+            self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))  # those that were followed are not the room's
 
     def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
-        mask = np.full(small.shape, 255, np.uint8)
-        low, high = about.min(axis=0) / self._shrink, about.max(axis=0) / self._shrink
-        margin = BODY_MARGIN * float((high - low).max())
-        x0, y0, x1, y1 = (int(v) for v in (*(low - margin), *(high + margin)))
-        mask[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = 0
-        return mask
+        return room_mask(small.shape, about / self._shrink, BODY_MARGIN)
 
     def last_move(self, places: Array) -> Array:
         """How far (P, 2) px the still room moved at places (P, 2) px from the last picture but one to the last."""
@@ -109,10 +141,19 @@ class RoomFollower(_Registration):
         """(T, 2, 3): first picture to each one, px of the whole picture; empty when the camera stood still."""
         if not self._path:
             return np.empty((0, 2, 3))
-        out = self._whole_path()
+        out, sure = self._whole_path(), np.flatnonzero(self._sure)
+        for row, column in np.ndindex(2, 3):  # what was hidden lies between what was seen before and after
+            out[:, row, column] = np.interp(np.arange(len(out)), sure, out[sure, row, column])
         corners = np.array([[0, 0], [1280, 0], [0, 720], [1280, 720]], float)
         there = np.einsum("tij,cj->tci", out[:, :, :2], corners) + out[:, None, :, 2]
         return out if np.abs(there - corners).max() > STILL_PX else np.empty((0, 2, 3))
+
+
+def _apart(home: Array, other: Array, shape: tuple[int, ...]) -> float:
+    """How far two places of the room lie apart at the picture's corners, px."""
+    high, wide = shape[:2]
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, high, 1], [wide, high, 1]], float)
+    return float(np.abs(corners @ (home - other).T).max())
 
 
 class PlatformFollower(_Registration):

@@ -45,9 +45,10 @@ class Followers:
         if self._shoulder is not None and self._plate_beside in key.points:
             self._plate.learn(grey, centres[self._shoulder])
 
-    def step(self, grey: Picture, before: Array, centres: Array) -> None:
-        """How the still room moved since the picture before, and flow; before: where the points were there."""
-        self._room.add(grey, centres)
+    def step(self, grey: Picture, before: Array, centres: Array, body: Array) -> None:
+        """How the still room moved since the picture before, and flow; before: where the points were there; body (B, 2) px: all that was
+        seen of the client, hands and head too."""
+        self._room.add(grey, np.concatenate([centres, body]))
         self._steps.append(self._stepper.step(grey, before, centres - before, self._room.last_move(before)))
 
     def find(self, grey: Picture, centres: Array) -> None:
@@ -85,7 +86,7 @@ def follow(
 
     frames gives the film's grey pictures in order, as often as it is called.
     """
-    steady = filled(positions)
+    steady, body = filled(positions), filled(evidence.network)
     followers = Followers(names, shank_px(steady, names), plate_beside)
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
@@ -98,7 +99,7 @@ def follow(
             if i >= len(evidence.times):
                 break
             beside = pool.submit(followers.find, grey, steady[i])
-            followers.step(grey, steady[max(i - 1, 0)], steady[i])
+            followers.step(grey, steady[max(i - 1, 0)], steady[i], body[i])
             beside.result()
             tick(i)
     return followers.evidence(evidence)

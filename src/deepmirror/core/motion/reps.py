@@ -34,6 +34,7 @@ HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep
 EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own choice
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
 SHARED_EDGE = 0.1  # of the shared range left out at either end, where reps turn; our own choice
+WAY_SHARE = 0.12  # of a movement's way: what goes less far in one go is no part of it; our own choice
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
@@ -210,12 +211,17 @@ def _cut(grid: Array, rates: Array, before: int, inside: list[int], after: int) 
 
 
 def _phase(grid: Array, rates: Array, low: int, high: int) -> tuple[float, float] | None:
-    """Where the speed around its peak between two frames passes 5 % of that peak."""
-    at = low + int(np.argmax(rates[low : high + 1]))
-    limit = SPEED_SHARE * rates[at]
-    if limit <= 0:
+    """Where the speed passes 5 % of its peak first and last between two frames; a jerk that goes nowhere belongs to no phase, a stop
+    on the way does."""
+    between = np.arange(low, high + 1)
+    moving = rates[between] > SPEED_SHARE * rates[between].max()
+    if not moving.any():
         return None
-    first = last = at
+    runs = np.split(between[moving], np.flatnonzero(np.diff(between[moving]) > 1) + 1)
+    ways = np.array([rates[run].sum() for run in runs])
+    runs = [run for run, way in zip(runs, ways, strict=True) if way >= WAY_SHARE * ways.sum()]
+    limit = SPEED_SHARE * max(rates[run].max() for run in runs)
+    first, last = int(runs[0][np.argmax(rates[runs[0]])]), int(runs[-1][np.argmax(rates[runs[-1]])])
     while first > 0 and rates[first - 1] > limit:
         first -= 1
     while last < len(rates) - 1 and rates[last + 1] > limit:

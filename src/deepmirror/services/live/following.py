@@ -161,7 +161,7 @@ class Following:
     def _follow(self, chunk: list[Waiting]) -> None:
         known = len(self._numbers)  # with the looks that came meanwhile: the first pictures may have none
         about = where_about(self._brief_here(known), self._movement, self._seen(known), self._keys(known))
-        steady = filled(about.positions)
+        steady, body = filled(about.positions), filled(about.seen.network)
         if self._followers is None:
             self._begin(about, steady)
         assert self._followers is not None
@@ -171,7 +171,7 @@ class Following:
             if w.number in self._seeds:
                 self._followers.learn(grey, Keyframe(self._done, self._seeds[w.number]), here)
             self._followers.find(grey, here)
-            self._followers.step(grey, here if self._before is None else self._before, here)
+            self._followers.step(grey, here if self._before is None else self._before, here, body[self._done])
             for other in (self._stack, self._platform):
                 if other is not None:
                     other.add(grey)
