@@ -66,6 +66,7 @@ class Plan:
 # Every second look is checked, so that it is always that of the network which looks straight.
 FINAL = Plan("heavy", 7.5, 2)
 QUICK = Plan("full", 7.5)  # for the first result
+GLANCE = Plan("full", 2.5)  # to tell whether somebody lifts
 
 
 @dataclass(frozen=True)
@@ -111,6 +112,7 @@ class PoseTracker:
         self._first = clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
         self._told: deque[Region] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
+        self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
 
     def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
         followed = self._regions[lane]
@@ -145,6 +147,7 @@ class PoseTracker:
         """
         near = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
         same = [(d, r) for d, r in near if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
+        self.elsewhere += [r for d, r in near if d >= SAME_BODY * region.side]
         if not same:
             return None
         anew = min(same, key=lambda f: f[0])[1]
@@ -255,17 +258,21 @@ def look(
     tick: Tick,
     subject: tuple[float, float] | None = None,
     mirrored: bool = False,
+    elsewhere: list[Region] | None = None,
+    begin: Region | None = None,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
-    people are in view; mirrored: every second look is into a mirror. Raises BadFilm when no body was ever seen.
+    people are in view; mirrored: every second look is into a mirror; elsewhere: takes the other bodies that were seen; begin: where the
+    body is looked for in the first picture. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     columns = [NETWORK_INDEX[n] for n in names]
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
-    for found in PoseTracker(plan, regions, subject, mirrored).run(frames):
+    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored)
+    for found in tracker.run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:
@@ -273,6 +280,8 @@ def look(
         if found.checked is not None:
             second[found.frame] = found.checked.points[columns]
         tick(found.frame)
+    if elsewhere is not None:
+        elsewhere += tracker.elsewhere
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
     return looks_as_evidence(times, names, network, second)

@@ -24,6 +24,7 @@ FRAMED_SO = 0.5  # of the frames cut off: the film is framed like that, which is
 AWAY_STANDING, AWAY_OTHER = 0.6, 1.6
 OTHER_SIZE = 0.13  # of the shoulders' breadth; in sets from front and rear it stays within 0.06 (9 films of the lot and of others)
 BRIDGED_S = 1.0  # gaps shorter than this are a slip of the network
+HIDDEN_S, LONG_S = 2.5, 1.5  # so are longer ones between stretches as long as this: something hid her; our own choice
 LEAST_S, LEAST_SHARE = 2.5, 0.15  # less than this is no set: the whole film is taken
 
 
@@ -91,7 +92,9 @@ def _runs(here: Mask, times: Array) -> list[tuple[int, int]]:
     edges = np.flatnonzero(np.diff(np.r_[False, here, False].astype(int)))
     out: list[tuple[int, int]] = []
     for first, last in zip(edges[::2], edges[1::2], strict=True):
-        if out and times[first] - times[out[-1][1] - 1] < BRIDGED_S:
+        gap = times[first] - times[out[-1][1] - 1] if out else np.inf
+        both = min(times[last - 1] - times[first], times[out[-1][1] - 1] - times[out[-1][0]]) if out else 0.0
+        if gap < (HIDDEN_S if both >= LONG_S else BRIDGED_S):
             out[-1] = (out[-1][0], int(last))
         else:
             out.append((int(first), int(last)))

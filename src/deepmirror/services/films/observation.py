@@ -12,12 +12,14 @@ from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.camera_motion import PlatformFollower
+from deepmirror.pose.client_choice import lifts_more, somebody_else
 from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.near_leg import near_leg
+from deepmirror.pose.network import Region
 from deepmirror.pose.pose_tracker import FINAL as FINAL
+from deepmirror.pose.pose_tracker import GLANCE, Plan, look
 from deepmirror.pose.pose_tracker import QUICK as QUICK
-from deepmirror.pose.pose_tracker import Plan, look
 from deepmirror.pose.rigid_attachment import carry, feet_at_first
 from deepmirror.pose.room_level import LOOKS, roll_of_room
 from deepmirror.pose.rough_positions import first_positions, followed_positions
@@ -40,11 +42,20 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     must_hold_together(brief, (film.facts.width, film.facts.height))
     total, keys = len(film.times), keyframes(brief, len(film.times))
     every = plan.every(film.times)
-    frames = ((i * every, p) for i, p in enumerate(film.stream(every)))
-    share = 0.98 if plan is QUICK else 0.65
+    share, mirrored = 0.98 if plan is QUICK else 0.65, near_side(brief.file.view) is None
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
-    evidence = look(frames, film.times, plan, {k.frame: k.points for k in keys}, tick, subject, mirrored=near_side(brief.file.view) is None)
+    others: list[Region] = []
+
+    def looked(closely: Plan, begin: Region | None = None) -> Evidence:
+        step = closely.every(film.times)
+        frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
+        return look(frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin)
+
+    evidence = looked(plan)
+    other = somebody_else(others, -(-total // every)) if subject is None and not keys else None
+    if other is not None and lifts_more(looked(GLANCE, other), evidence):
+        evidence = looked(plan, other)
     return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
 
 

@@ -1,0 +1,50 @@
+"""Who of several people in a film is the client: the one who lifts.
+
+The first picture tells only who stands largest and nearest its middle, which may be somebody who waits behind one who lies or sits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deepmirror.core.skeleton import SIDES, sided
+from deepmirror.pose.evidence import Evidence, shank_px
+from deepmirror.pose.network import Region
+
+Array = NDArray[np.float64]
+
+OFTEN = 0.25  # of the looks in which another body showed at one place: less is somebody who walks past; our own choice
+ONE_PLACE = 0.3  # of a region's side: bodies found nearer to one another are one; our own choice
+MORE = 1.4  # times as much another must move to be the client; our own choice
+LEG = ("hip", "knee", "ankle")
+
+
+def leg_motion(evidence: Evidence) -> float:
+    """How far the leg joint that moves most strays (10th to 90th percentile of its way), in shanks; 0 where hardly anything was seen."""
+    seen = np.isfinite(evidence.network[:, 0, 0])
+    if seen.sum() < 4:
+        return 0.0
+    points = evidence.network[seen][:, [evidence.names.index(sided(j, s)) for j in LEG for s in SIDES]]
+    low, high = np.percentile(points, [10, 90], axis=0)
+    return float(np.linalg.norm(high - low, axis=1).max()) / shank_px(evidence.network, evidence.names)
+
+
+def somebody_else(elsewhere: Sequence[Region], looks: int) -> Region | None:
+    """Where another body than the followed one showed most often; None where none did often. looks: how many there were."""
+    if len(elsewhere) < OFTEN * looks:
+        return None
+    places = np.array(sorted((r.x, r.y, r.side, r.turn) for r in elsewhere))
+    near = np.linalg.norm(places[:, None, :2] - places[None, :, :2], axis=2) < ONE_PLACE * places[:, 2]
+    most = int(near.sum(axis=0).argmax())
+    if near[:, most].sum() < OFTEN * looks:
+        return None
+    x, y, side, turn = np.median(places[near[:, most]], axis=0)
+    return Region(float(x), float(y), float(side), float(turn))
+
+
+def lifts_more(other: Evidence, followed: Evidence) -> bool:
+    """True when another one is the client rather than who was followed; who is seen in a mirror lifts as much, and no more."""
+    return leg_motion(other) > MORE * leg_motion(followed)
