@@ -7,7 +7,7 @@ import pytest
 
 from deepmirror.media.film import Film
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detection, Detector, LandmarkNetwork, Region
-from deepmirror.pose.pose_tracker import FINAL, QUICK, PoseTracker, region_misfit
+from deepmirror.pose.pose_tracker import FINAL, GHOST_LOOKS, QUICK, PoseTracker, _afresh, region_misfit
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
@@ -47,12 +47,15 @@ def test_a_body_found_askew_to_the_followed_region_is_worth_a_look(
     watcher: PoseTracker, found: tuple[Region, ...], taken: int | None
 ) -> None:
     watcher._detectors[0] = Finds(*found)  # type: ignore[call-overload]
-    assert watcher._afresh(0, EMPTY, region(turn_deg=48)) == (None if taken is None else found[taken])
+    same, _ = watcher._bodies(0, EMPTY, region(turn_deg=48))
+    worth = same[0] if same and _afresh(same[0], region(turn_deg=48), blurred=False) else None
+    assert worth == (None if taken is None else found[taken])
 
 
 def test_turns_are_compared_around_the_circle(watcher: PoseTracker) -> None:
     watcher._detectors[0] = Finds(region(turn_deg=-175))  # type: ignore[call-overload]
-    assert watcher._afresh(0, EMPTY, region(turn_deg=178)) is None
+    same, _ = watcher._bodies(0, EMPTY, region(turn_deg=178))
+    assert same and not _afresh(same[0], region(turn_deg=178), blurred=False)
 
 
 class Shows:
@@ -162,3 +165,17 @@ def test_a_network_that_looks_into_a_mirror_sees_what_the_other_sees() -> None:
     assert mirrored.visibility[IN_MIRROR] == pytest.approx(plain.visibility, abs=1e-3)
     left, right = NETWORK_INDEX["knee_left"], NETWORK_INDEX["knee_right"]
     assert IN_MIRROR[left] == right and plain.points[left, 0] > plain.points[right, 0]  # seen from the front her left is on the right
+
+
+@pytest.mark.parametrize(("own_clearness", "taken"), [(0.35, 500), (0.62, 240)])
+def test_a_ghost_is_given_up_for_the_client_who_walks_in_and_a_client_is_not(own_clearness: float, taken: int) -> None:
+    """A bench was taken for a body, in a blur, before anybody stood in the picture; a client in the dark is clearer than that."""
+    followed, other = region(x=240, side=310), region(x=500, side=480)
+    follower = PoseTracker(QUICK, {})
+    for lane in range(2):
+        follower._detectors[lane] = Finds(other)  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({}, {followed: 0.7}, {followed: own_clearness, other: 0.85})  # type: ignore[call-overload]
+        follower._regions[lane] = followed
+    looks = list(follower.run((n, EMPTY) for n in range(GHOST_LOOKS + 3)))
+    last = looks[-1].seen
+    assert last is not None and round(last.next_region().x) == taken
