@@ -91,3 +91,18 @@ def test_what_is_known_of_the_set_becomes_part_of_the_whole_film() -> None:
     assert whole.positions[:, 0, 0].tolist() == [0] * 3 + [1] * 4 + [0] * 3
     assert whole.sigma("hip_left") == pytest.approx([9] * 3 + [1] * 4 + [9] * 3)
     assert whole.hidden_sd("hip_left").tolist() == [9] * 3 + [0] * 4 + [9] * 3
+
+
+def test_a_far_foot_that_is_seen_anywhere_does_not_take_the_client_from_her_place() -> None:
+    """Behind the near leg and a plate the network guesses the far one, for three seconds up at the hip."""
+    seen = walking(np.full(FRAMES, 600.0))
+    seen.network[100:190, NAMES.index("ankle_right"), 1] = 300.0
+    assert set_span(seen, [], setting()) == (0, FRAMES)
+
+
+def test_the_set_goes_on_behind_what_hides_her_for_two_seconds() -> None:
+    hidden = np.full(FRAMES, 600.0)
+    hidden[120:180] = 1000.0
+    assert set_span(walking(hidden), [], setting()) == (0, FRAMES)
+    hidden[110:200] = 1000.0
+    assert set_span(walking(hidden), [], setting()) != (0, FRAMES), "three seconds elsewhere are no slip"

@@ -61,7 +61,8 @@ def _in_place(calm: Array, evidence: Evidence, setting: FilmSetting) -> Mask:
         return np.ones(len(calm), bool)
     still = compensate_camera_motion(calm, evidence.room) if len(evidence.room) else calm
     joint = "ankle" if setting.movement.standing else "hip"
-    place = np.mean([still[:, evidence.names.index(sided(joint, s))] for s in SIDES], axis=0)
+    sides = SIDES if setting.near is None else (setting.near,)  # the far leg may be seen anywhere behind the near one
+    place = np.mean([still[:, evidence.names.index(sided(joint, s))] for s in sides], axis=0)
     shank = shank_px(calm, evidence.names)
     reach = shank * (AWAY_STANDING if setting.movement.standing else AWAY_OTHER)
     return np.asarray(np.linalg.norm(place - _dwelling(place, reach), axis=1) < reach)
