@@ -7,20 +7,25 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
+from deepmirror.core.sketches.sketch import NOTHING
 from deepmirror.errors import LibraryError
 from deepmirror.media.camera import Shot
 from deepmirror.media.film import Film
+from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.live.floor import WARM_UP, WORK, FloorSession, SetDone, Told, recover, take_recording, unfinished
-from deepmirror.services.live.floor_engine import Begin, Begun, End, Framed, GetReady, Over, Preview, Recorded, RepTold, Said
+from deepmirror.services.live.floor_engine import Begin, Begun, End, Framed, GetReady, Over, Preview, Recorded, RepTold, Said, told_of
 from deepmirror.services.live.floor_engine import Told as SetTold
 from deepmirror.services.live.floor_link import FloorHere
 from deepmirror.services.live.loop import Loop
+from deepmirror.services.live.session import the_one
 from deepmirror.standins.simulated_camera import SimulatedCamera
+from tests.conftest import DEMO
 from tests.services.floor_rig import Floor
 
 SQUAT = {"movement": "back_squat", "view": "side-left", "client": {"stature_cm": 168}, "tempo": "2-0-1-0"}
@@ -61,6 +66,18 @@ def test_the_worst_moment_is_a_loop_with_lines_on_the_body(lifted: tuple[Floor, 
     assert loop.frames * loop.step_ms / 1000 == pytest.approx(rep.end_s - rep.start_s + 0.8, abs=0.6)
     picture, lines = loop.picture(loop.frames // 2), loop.lines(loop.frames // 2)
     assert len(lines) == 4 and all(0 <= x < picture.shape[1] and 0 <= y < picture.shape[0] for line in lines for x, y in line)
+    loop.close()
+
+
+def test_the_loop_draws_what_was_found_with_its_number(analyses: dict[str, Analysis]) -> None:
+    name = "ines_lying_curl_side"
+    told, finding = told_of(analyses[name]), the_one(analyses[name])
+    assert finding is not None and told.worst is not None
+    loop = Loop(DEMO / f"{name}.mp4", told)
+    middle = loop.drawing(loop.frames // 2)
+    assert middle is not None and middle.sketch is not NOTHING and "±" in middle.words
+    assert len(told.drawn) < len(told.line_times), "around the worst moment only"
+    assert Loop(DEMO / f"{name}.mp4", replace(told, drawn={})).drawing(0) is None
     loop.close()
 
 

@@ -27,6 +27,7 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.pose_tracker import QUICK
 from deepmirror.services.common.memory import give_back
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.services.films.measure_drawing import MeasureDrawing, MeasureDrawings
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.framing import Framing, framing_of
 from deepmirror.services.live.session import LiveSet, Looker, SetEnd, Summary, summary_of, the_one
@@ -38,6 +39,7 @@ PREVIEW_PX, PREVIEW_PER_S = 640, 15.0  # least of the longer side, and pictures 
 FRAMING_EVERY, FRAMING_LOOKS = 4, 7  # looks; our own choice
 NOT_WRITTEN = "The disk takes no more of this film: the set is counted on, what was written is kept."
 DRAWN = ("trunk", "thigh", "shank", "foot")
+AROUND_S = 0.4  # before and after the worst rep its loop shows; our own choice
 SHORT_OF_SHARE = 0.85  # of the set's longest rep so far: a rep that moved less is short of it; our own choice
 
 
@@ -83,13 +85,14 @@ class Over:
 @dataclass(frozen=True)
 class Told:
     """What is said of the set: the summary, the reps, and the moment that shows it best (s of the film), with the lines through the
-    body there: times (T,) and, per segment, its two ends (T, 2, 2) px."""
+    body there: times (T,) and, per segment, its two ends (T, 2, 2) px; drawn: how what was found shows itself, by time (s) around it."""
 
     summary: Summary
     reps: tuple[Rep, ...]
     worst: tuple[float, float] | None
     line_times: Array = field(default_factory=lambda: np.empty(0))
     lines: dict[str, Array] = field(default_factory=dict)
+    drawn: dict[float, MeasureDrawing] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -357,15 +360,17 @@ class FloorEngine:
 def told_of(analysis: Analysis) -> Told:
     """What is said of a set, its worst moment, and the lines through the body around it."""
     finding, track, near = the_one(analysis), analysis.scene.film_track, analysis.scene.near
-    worst = None
+    worst, drawn = None, {}
     if finding is not None:
         reps = analysis.scene.reps
         rep = next((r for r in reps if r.start_s <= finding.time_s <= r.end_s), reps[finding.reps[0] - 1])
         worst = (rep.start_s, rep.end_s)
+        drawings, around = MeasureDrawings(analysis), (track.times >= worst[0] - AROUND_S) & (track.times <= worst[1] + AROUND_S)
+        drawn = {float(track.times[i]): drawings.at(finding.measure, int(i)) for i in np.flatnonzero(around)}
     lines = {}
     for side in (near,) if near else SIDES:
         for segment in DRAWN:
             ends = [sided(joint, side) for joint in SEGMENTS[segment]]
             if all(name in track.names for name in ends):
                 lines[sided(segment, side)] = np.stack([track.positions[:, track.names.index(n)] for n in ends], axis=1)
-    return Told(summary_of(analysis), tuple(analysis.scene.reps), worst, track.times, lines)
+    return Told(summary_of(analysis), tuple(analysis.scene.reps), worst, track.times, lines, drawn)

@@ -1,4 +1,4 @@
-"""The worst moment of a set as a loop: its pictures, and the lines through the body in each."""
+"""The worst moment of a set as a loop: its pictures, the lines through the body in each, and what was found drawn on it."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.media.film import Film
-from deepmirror.services.live.floor_engine import Told
-
-AROUND_S = 0.4  # before and after the rep; our own choice
+from deepmirror.services.films.measure_drawing import MeasureDrawing
+from deepmirror.services.live.floor_engine import AROUND_S, Told
 
 
 class Loop:
@@ -34,6 +33,11 @@ class Loop:
             return []
         k = int(np.argmin(np.abs(self._told.line_times - self._film.times[self.first + frame])))
         return [((float(a[0]), float(a[1])), (float(b[0]), float(b[1]))) for a, b in (ends[k] for ends in self._told.lines.values())]
+
+    def drawing(self, frame: int) -> MeasureDrawing | None:
+        """How what was found shows itself in a frame; None where nothing was."""
+        drawn, now = self._told.drawn, float(self._film.times[self.first + frame])
+        return drawn[min(drawn, key=lambda at: abs(at - now))] if drawn else None
 
     def close(self) -> None:
         """Let go of the film."""

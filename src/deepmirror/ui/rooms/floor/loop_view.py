@@ -48,6 +48,8 @@ class LoopView(FilmView):
     def _arrived(self, frame: int, image: QImage) -> None:
         if self.loop is not None and frame < self.loop.frames:
             self.drawing = Drawing(lines=[(QPointF(*a), QPointF(*b)) for a, b in self.loop.lines(frame)])
+            if (found := self.loop.drawing(frame)) is not None:
+                self.drawing.sketch, self.drawing.tag, self.drawing.faces = found.sketch, found.words, found.faces
             self.show_image(image)
 
     def clear(self) -> None:
