@@ -6,8 +6,12 @@ import numpy as np
 import pytest
 
 from deepmirror.core.body.client_body import Body
-from deepmirror.core.camera.frontal_yaw import frontal_yaw
+from deepmirror.core.camera.frontal_yaw import frontal_yaw, yaw_by_knees
+from deepmirror.core.measures.context import MeasurementContext
+from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
+from tests.core.measures_by_name import FILM_MEASURES
 
 BODY = Body(170, 65, "female", {"shank": 40.0, "thigh": 42.0, "foot": 25.0})
 FRAMES, FPS, PX = 60, 30.0, 3.0
@@ -51,3 +55,26 @@ def test_one_foot_or_one_knee_alone_is_not_the_camera() -> None:
 def test_a_side_film_has_no_such_angle() -> None:
     assert frontal_yaw(film(0), "side-left", BODY, None, REPS) is None
     assert frontal_yaw(film(0), "front", BODY, None, []) is None
+
+
+def scene_of(track: Track) -> MeasurementContext:
+    rep = Rep(1, 0.0, 1.0, 1.0, 2.0, {}, 90.0, {}, {}, {})
+    return MeasurementContext(track, "front", {}, [rep], BODY, Value(PX, 0.05))
+
+
+@pytest.mark.parametrize("turn", [-12.0, -6.0, 6.0, 12.0])
+def test_a_client_who_stands_turned_has_no_uneven_feet(turn: float) -> None:
+    """Both feet turned out by 15° before a camera off the line: uncorrected one would read 27° and the other 3°."""
+    scene = scene_of(film(turn))
+    for side in ("left", "right"):
+        found = FILM_MEASURES[f"toe_out_{side}_deg"](scene)
+        assert abs(found.value - 15) < min(found.u, 4.5)
+    assert FILM_MEASURES["toe_out_asymmetry_deg"](scene).value < 9
+
+
+def test_feet_that_are_uneven_stay_so() -> None:
+    """The feet do not tell the turn that is taken out of them."""
+    uneven = FILM_MEASURES["toe_out_asymmetry_deg"](scene_of(film(0, toe_out=(38, 8))))
+    assert uneven.value == pytest.approx(30, abs=2) and uneven.u > 8
+    assert yaw_by_knees(film(0, toe_out=(38, 8)), "front", REPS) == yaw_by_knees(film(0), "front", REPS)
+    assert yaw_by_knees(film(0), "side-left", REPS) is None

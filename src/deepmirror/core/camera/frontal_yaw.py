@@ -41,6 +41,15 @@ def frontal_yaw(
     return Value(yaw, COVERAGE_FACTOR * spread * max(1.0, apart))
 
 
+def yaw_by_knees(track: Track, view: str, reps_s: list[tuple[float, float]], up: Array = UP) -> Value | None:
+    """The same by the knees alone, for measures of the feet, which must not be told by the feet themselves; None where it cannot be."""
+    names = [sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES]
+    if near_side(view) is not None or not reps_s or not track.has(*names):
+        return None
+    yaw, sd = _knees(track, view, reps_s, up, np.array([-up[1], up[0]]))
+    return Value(yaw, COVERAGE_FACTOR * sd)
+
+
 def _scale_of_shanks(track: Track, body: Body) -> float:
     """px per cm from the standing shanks."""
     longest = [np.percentile(np.linalg.norm(track.point(f"knee_{s}") - track.point(f"ankle_{s}"), axis=1), 95) for s in SIDES]

@@ -10,13 +10,17 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.body.anthropometry import ANKLE_FROM_HEEL_SHARE
+from deepmirror.core.camera.frontal_yaw import yaw_by_knees
 from deepmirror.core.measures.context import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, MeasurementContext
 from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
+from deepmirror.fitted import fitted
 
 CLOCK_HOUR_DEG = 30.0  # a clock's face
+TOE_YAW_U_DEG = fitted("toe_yaw_u")
+UNTOLD_YAW_U_DEG = 9.0  # k = 2 of how far clients stand turned where nothing tells; our own estimate
 SETTLED_FRAMES = 5  # first frames that are averaged: marks lie on the first one, and the feet stand still
 
 
@@ -160,17 +164,27 @@ def _toe_out(side: str) -> FilmMeasure:
         share = scene.cm(Value(float(np.median(series.values)), float(np.median(series.u)))).scaled(1 / foot.cm, foot.u_cm / foot.cm)
         sine = float(np.clip(share.value, -0.98, 0.98))
         turned = Value(float(np.degrees(np.arcsin(sine))), float(np.degrees(share.u / np.sqrt(1 - sine**2))))
-        return turned.widened(scene.turned_deg())
+        off, doubt = _turned_client(scene)
+        return Value(turned.value - (off if side == "left" else -off), turned.u).widened(doubt)
 
     return measure
 
 
+def _turned_client(scene: MeasurementContext) -> tuple[float, float]:
+    """How far the client stands turned to her left against the camera, as her knees tell, and its uncertainty (k = 2), degrees: so much
+    further out her left foot looks, and so much less her right one."""
+    yaw = yaw_by_knees(scene.track, scene.view, [(r.start_s, r.bottom_s) for r in scene.reps], scene.up)
+    return (yaw.value, TOE_YAW_U_DEG) if yaw is not None else (0.0, float(np.hypot(UNTOLD_YAW_U_DEG, scene.turned_deg())))
+
+
 def toe_out_asymmetry(scene: MeasurementContext) -> Value:
-    """Difference between the feet's turn, degrees. Without a marked platform a turned client looks like uneven feet."""
+    """Difference between the feet's turn, degrees. A client who stands turned before the camera looks as if her feet were uneven; as far
+    as that is not known it is reckoned with twice, once for each foot."""
     if scene.marks.platform is not None and scene.marks.platform_cm is not None:
         return on_platform("toe_out_asymmetry_deg")(scene)
     left, right = (_toe_out(side)(scene) for side in SIDES)
-    return Value(abs(left.value - right.value), (left - right).u).widened(2 * scene.turned_deg())
+    _, doubt = _turned_client(scene)  # in the difference already, as if each foot had its own: it has one, and it counts twice
+    return Value(abs(left.value - right.value), (left - right).u).widened(np.sqrt(2) * doubt)
 
 
 ANKLES, TOES = "between the ankle joints' centres, as the batch contract says", "away from straight ahead, as the batch contract says"
