@@ -126,7 +126,7 @@ def test_who_walks_past_takes_the_room_nowhere(still: bool) -> None:
     path = path if len(path) else np.tile(np.eye(2, 3), (len(pictures), 1, 1))
     spot = np.array([320.0, 200.0, 1.0])
     off = np.linalg.norm((path - moves) @ spot, axis=1)
-    assert off[-15:].max() < 1.0, "after she has gone the room is where it is"
+    assert off[-15:].max() < 2.0, "after she has gone the room is where it is"
     assert off.max() < (1.0 if still else 12.0), "and meanwhile no further off than the camera sways"
 
 

@@ -21,7 +21,8 @@ STILL_PX = 0.7  # a camera that never moved more than this stood still
 BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
 LEAST_AGREED = 0.75  # of the usual agreement: below it the room is hidden or was lost; our own choice
 USUAL_LEARNS = 0.05  # of each picture; our own choice
-CHECKED, BETTER = 8, 0.02  # every so many pictures it is looked for anew, as points drift; and taken where it agrees so much better
+EVERY = 3  # pictures from one check of where the room lies to the next; our own choice
+CHECKED, BETTER = 9, 0.02  # every so many pictures it is looked for anew, as points drift; and taken where it agrees so much better
 STEP_PX = 4.0  # of the small picture, from one to the next; our own choice
 PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
@@ -102,6 +103,9 @@ class RoomFollower(_Registration):
             self._anchor = RoomAnchor(small, about)
             self._sure.append(True)
             return
+        if len(self._path) % EVERY:  # dragged along for so short a time it is not far off
+            self._sure.append(self._sure[-1])
+            return
         home, last = self._path[-1], self._path[-2]
         agreed = self._anchor.agreement(small, about, home)
         if agreed is None:  # a body that fills the picture: believed as far as a camera moves from one picture to the next
@@ -115,6 +119,8 @@ class RoomFollower(_Registration):
 
     def _look_again(self, anchor: RoomAnchor, small: Picture, about: Array, agreed: float) -> None:
         """Where the room lies: as its points went, as it last surely lay, or where it is found again, whichever agrees best."""
+        if agreed < LEAST_AGREED * self._usual:  # those since the last check may have been dragged along already
+            self._sure[max(len(self._sure) - EVERY + 1, 1) :] = [False] * (len(self._sure) - max(len(self._sure) - EVERY + 1, 1))
         last = next(h for h, sure in zip(self._path[-2::-1], self._sure[::-1], strict=True) if sure)
         rated = [(agreed, self._path[-1])]
         rated += [(anchor.agreement(small, about, h) or 0.0, h) for h in (last, anchor.found_again(small, last)) if h is not None]
