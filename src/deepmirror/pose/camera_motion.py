@@ -22,7 +22,7 @@ BODY_MARGIN = 0.35  # of the body's own size, kept out on every side
 LEAST_AGREED = 0.75  # of the usual agreement: below it the room is hidden or was lost; our own choice
 USUAL_LEARNS = 0.05  # of each picture; our own choice
 EVERY = 3  # pictures from one check of where the room lies to the next; our own choice
-CHECKED, BETTER = 9, 0.02  # every so many pictures it is looked for anew, as points drift; and taken where it agrees so much better
+RENEWED, BETTER = 3 * EVERY, 0.02  # every so many it is looked for anew, as points drift; and taken where it agrees so much better
 STEP_PX = 4.0  # of the small picture, from one to the next; our own choice
 PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
@@ -111,7 +111,7 @@ class RoomFollower(_Registration):
         if agreed is None:  # a body that fills the picture: believed as far as a camera moves from one picture to the next
             self._sure.append(_apart(home, last, small.shape) < STEP_PX)
             self._path[-1] = home if self._sure[-1] else last
-        elif agreed >= LEAST_AGREED * self._usual and len(self._path) % CHECKED:
+        elif agreed >= LEAST_AGREED * self._usual and len(self._path) % RENEWED:
             self._usual += USUAL_LEARNS * (agreed - self._usual)
             self._sure.append(True)
         else:
@@ -120,13 +120,14 @@ class RoomFollower(_Registration):
     def _look_again(self, anchor: RoomAnchor, small: Picture, about: Array, agreed: float) -> None:
         """Where the room lies: as its points went, as it last surely lay, or where it is found again, whichever agrees best."""
         if agreed < LEAST_AGREED * self._usual:  # those since the last check may have been dragged along already
-            self._sure[max(len(self._sure) - EVERY + 1, 1) :] = [False] * (len(self._sure) - max(len(self._sure) - EVERY + 1, 1))
+            since = max(len(self._sure) - EVERY + 1, 1)
+            self._sure[since:] = [False] * len(self._sure[since:])
         last = next(h for h, sure in zip(self._path[-2::-1], self._sure[::-1], strict=True) if sure)
         rated = [(agreed, self._path[-1])]
         rated += [(anchor.agreement(small, about, h) or 0.0, h) for h in (last, anchor.found_again(small, last)) if h is not None]
         best, there = max(rated, key=lambda r: r[0])
         self._sure.append(best >= LEAST_AGREED * self._usual)
-        self._usual += USUAL_LEARNS * ((best if self._sure[-1] else 0.75 * self._usual) - self._usual)  # a light switched off stays off
+        self._usual += USUAL_LEARNS * ((best if self._sure[-1] else LEAST_AGREED * self._usual) - self._usual)  # a light switched off stays off
         if best > agreed + BETTER:
             self._path[-1] = there
             self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))  # those that were followed are not the room's

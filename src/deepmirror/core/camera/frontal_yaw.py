@@ -41,13 +41,12 @@ def frontal_yaw(
     return Value(yaw, COVERAGE_FACTOR * spread * max(1.0, apart))
 
 
-def yaw_by_knees(track: Track, view: str, reps_s: list[tuple[float, float]], up: Array = UP) -> Value | None:
-    """The same by the knees alone, for measures of the feet, which must not be told by the feet themselves; None where it cannot be."""
+def yaw_by_knees(track: Track, view: str, reps_s: list[tuple[float, float]], up: Array = UP) -> float | None:
+    """The same by the knees alone, degrees, for measures of the feet, which must not be told by the feet themselves; None without knees."""
     names = [sided(j, s) for j in ("hip", "knee", "ankle") for s in SIDES]
     if near_side(view) is not None or not reps_s or not track.has(*names):
         return None
-    yaw, sd = _knees(track, view, reps_s, up, np.array([-up[1], up[0]]))
-    return Value(yaw, COVERAGE_FACTOR * sd)
+    return _knees(track, view, reps_s, up, np.array([-up[1], up[0]]))[0]
 
 
 def _scale_of_shanks(track: Track, body: Body) -> float:

@@ -174,7 +174,7 @@ def _turned_client(scene: MeasurementContext) -> tuple[float, float]:
     """How far the client stands turned to her left against the camera, as her knees tell, and its uncertainty (k = 2), degrees: so much
     further out her left foot looks, and so much less her right one."""
     yaw = yaw_by_knees(scene.track, scene.view, [(r.start_s, r.bottom_s) for r in scene.reps], scene.up)
-    return (yaw.value, TOE_YAW_U_DEG) if yaw is not None else (0.0, float(np.hypot(UNTOLD_YAW_U_DEG, scene.turned_deg())))
+    return (yaw, TOE_YAW_U_DEG) if yaw is not None else (0.0, float(np.hypot(UNTOLD_YAW_U_DEG, scene.turned_deg())))
 
 
 def toe_out_asymmetry(scene: MeasurementContext) -> Value:

@@ -29,7 +29,6 @@ CREEP_SHARE, START_TAKES_S = (
     0.2,
 )  # of a phase's peak speed: below it a phase creeps; what a start or stop takes to pass it; our own choice
 PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
-LEAST_PROMINENCE = 0.18  # and less than this of the whole range is none however small the reps; our own choice
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
 EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own choice
@@ -145,12 +144,8 @@ def find_reps(
     if span < min_range:
         return []
     padded = np.concatenate([[smooth.min()], smooth, [smooth.min()]])
-    found, rise = find_peaks(padded, prominence=max(LEAST_PROMINENCE * span, 0.5 * min_range))
-    rises = rise["prominences"]
-    large = rises[rises >= PROMINENCE_SHARE * span]
-    # of the reps' own usual range: one great swing, as of a track that is lost when the client walks off, makes the others no smaller
-    least = max(PROMINENCE_SHARE * min(span, float(np.median(large)) if len(large) else span), 0.5 * min_range)
-    peaks = _apart(smooth, found[rises >= least] - 1, least)
+    least = max(PROMINENCE_SHARE * span, 0.5 * min_range)
+    peaks = _apart(smooth, find_peaks(padded, prominence=least)[0] - 1, least)
     rates = speed(grid, smooth)
     valleys = _valleys(smooth, peaks)
     cuts, tops = [], []
