@@ -127,7 +127,8 @@ class RoomFollower(_Registration):
         rated += [(anchor.agreement(small, about, h) or 0.0, h) for h in (last, anchor.found_again(small, last)) if h is not None]
         best, there = max(rated, key=lambda r: r[0])
         self._sure.append(best >= LEAST_AGREED * self._usual)
-        self._usual += USUAL_LEARNS * ((best if self._sure[-1] else LEAST_AGREED * self._usual) - self._usual)  # a light switched off stays off
+        told = best if self._sure[-1] else LEAST_AGREED * self._usual  # a light that was switched off stays off
+        self._usual += USUAL_LEARNS * (told - self._usual)
         if best > agreed + BETTER:
             self._path[-1] = there
             self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))  # those that were followed are not the room's
