@@ -73,6 +73,20 @@ def test_a_turned_front_film_is_not_called_caving_knees_or_uneven_feet(off_deg: 
     assert any("knee" in u.title.lower() for u in analysis.judgement.unmeasurable)
 
 
+def test_what_is_guessed_before_the_first_look_and_after_the_last_is_no_movement() -> None:
+    """A set filmed live is summed up from few looks: the points run off where nobody was seen, and the rep must end where it ended."""
+    times = np.arange(0, 8, 1 / 15)
+    values = np.where((times > 2.5) & (times < 6), 60 - 55 * np.cos(2 * np.pi * (times - 2.5) / 3.5), 5.0)
+    guessed = (times < 1.5) | (times > 6.8)
+    running_off = np.where(times < 1.5, 120 - 70 * times, 5 - 60 * np.maximum(times - 6.8, 0))
+    signal = Series(times, np.where(guessed, running_off, values), np.where(guessed, 150.0, 6.0))
+    assert find_reps(times, signal.values, "eccentric", 25.0)[0].end_s > 7, "as it stood, the rep lasted as long as the points ran"
+    kept = bridged(signal)
+    (rep,) = find_reps(times, kept.values, "eccentric", 25.0)
+    assert abs(rep.start_s - 2.5) < 0.4 and abs(rep.end_s - 6.0) < 0.4
+    assert (kept.u[guessed] == UNKNOWN_U).all() and (kept.u[(times > 2) & (times < 6)] == 6.0).all()
+
+
 def test_a_signal_lost_for_a_moment_is_bridged_and_accuses_of_nothing() -> None:
     """Somebody walks past during the second of four reps: four are counted, and the torn one is not taken for the largest."""
     times = np.arange(0, 12, 1 / 30)

@@ -63,14 +63,18 @@ def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> S
 
 
 def bridged(signal: Series) -> Series:
-    """The signal with short stretches in which it is lost (somebody walks past) drawn straight from where it was last known.
+    """The signal with short stretches in which it is lost (somebody walks past) drawn straight from where it was last known, and level
+    before it was first known and after it was last: before anybody was seen, after the last look.
 
-    It is unknown there, so that nothing is measured by it; a signal that is lost for long is left alone.
+    It is unknown there, so that nothing is measured by it; a signal that is lost for long in between is left alone.
     """
     lost = signal.times[signal.u >= LOST_U_DEG]
     after = np.searchsorted(lost, signal.times - LOST_EDGE_S)
     known = np.searchsorted(lost, signal.times + LOST_EDGE_S, side="right") == after  # no lost frame near
-    if known.all() or known.mean() < 1 - LOST_SHARE:
+    if known.all() or not known.any():
+        return signal
+    first, last = np.flatnonzero(known)[[0, -1]]
+    if known[first : last + 1].mean() < 1 - LOST_SHARE:
         return signal
     across = np.interp(signal.times, signal.times[known], signal.values[known])
     return Series(signal.times, across, np.where(known, signal.u, UNKNOWN_U))
