@@ -14,8 +14,9 @@ from pytestqt.qtbot import QtBot
 from deepmirror.core.motion.tempo import parse_tempo
 from deepmirror.services.common.jobs import WORK_APART
 from deepmirror.services.films.film_library import FilmLibrary
+from deepmirror.services.live.floor_engine import Recorded
 from deepmirror.services.live.floor_link import CameraChoice, FloorHere
-from deepmirror.services.live.session import Summary
+from deepmirror.services.live.session import Summary, only_counted
 from deepmirror.standins.simulated_camera import SimulatedCamera
 from deepmirror.ui.control.floor_controller import Cameras, DemoSession
 from deepmirror.ui.control.floor_rest import difference
@@ -108,6 +109,7 @@ def rest_of_the_first(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_what_the_full_analysis_says_otherwise_is_said() -> None:
+    assert difference(only_counted(3), Summary(3, 1, None, "well")) == "", "clean reps that nobody had told are not corrected"
     first = Summary(4, 3, None, "well")
     assert difference(first, Summary(4, 3, None, "well, said anew")) == "" and difference(None, first) == ""
     words = difference(first, Summary(5, 3, "heels", "keep them down"))
@@ -124,6 +126,15 @@ def test_while_a_set_is_filmed_measuring_stands_still(window: MainWindow) -> Non
     assert WORK_APART._held
     control.close_camera()
     assert not WORK_APART._held, "a camera that goes lets it go on"
+
+
+def test_what_the_engine_says_after_the_window_is_closed_is_heard_by_nobody(window: MainWindow, qtbot: QtBot) -> None:
+    key(window, "floor_demo")
+    window.close()
+    with qtbot.captureExceptions() as raised:
+        window.floor_control.message.emit(Recorded(Path("late.mp4"), 3))
+        qtbot.wait(10)
+    assert not raised
 
 
 def test_the_bar_moves_with_the_asked_tempo(qtbot: QtBot) -> None:

@@ -30,7 +30,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.measure_drawing import MeasureDrawing, MeasureDrawings
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.framing import Framing, framing_of
-from deepmirror.services.live.session import LiveSet, Looker, SetEnd, Summary, summary_of, the_one
+from deepmirror.services.live.session import LiveSet, Looker, SetEnd, Summary, only_counted, summary_of, the_one
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -344,9 +344,9 @@ class FloorEngine:
         size = self._camera.size
         facts = FilmFacts(len(times), self._camera.fps, float(times[-1] - times[0]), *size, 0, "h264")
         try:
-            self._say(told_of(live.conclude(facts)))  # first what she waits for, then the film
+            self._say(told_of(live.conclude(facts), live.count.told))  # first what she waits for, then the film
         except DeepMirrorError:
-            self._say(Told(Summary(len(live.count.told), len(live.count.told), None, ""), tuple(live.count.told), None))
+            self._say(Told(only_counted(len(live.count.told)), tuple(live.count.told), None))
         finally:
             live.following.close()
         try:
@@ -357,8 +357,11 @@ class FloorEngine:
         give_back()
 
 
-def told_of(analysis: Analysis) -> Told:
-    """What is said of a set, its worst moment, and the lines through the body around it."""
+def told_of(analysis: Analysis, counted: Sequence[Rep] = ()) -> Told:
+    """What is said of a set, its worst moment, and the lines through the body around it. counted: the reps as they were told."""
+    summary = summary_of(analysis, len(counted))
+    if not summary.judged:
+        return Told(summary, tuple(counted), None)
     finding, track, near = the_one(analysis), analysis.scene.film_track, analysis.scene.near
     worst, drawn = None, {}
     if finding is not None:
@@ -373,4 +376,4 @@ def told_of(analysis: Analysis) -> Told:
             ends = [sided(joint, side) for joint in SEGMENTS[segment]]
             if all(name in track.names for name in ends):
                 lines[sided(segment, side)] = np.stack([track.positions[:, track.names.index(n)] for n in ends], axis=1)
-    return Told(summary_of(analysis), tuple(analysis.scene.reps), worst, track.times, lines, drawn)
+    return Told(summary, tuple(analysis.scene.reps), worst, track.times, lines, drawn)

@@ -20,7 +20,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.observation import observe
-from deepmirror.services.live.session import LiveSet, Looker, Newest, SetEnd, Summary, summary_of
+from deepmirror.services.live.session import LiveSet, Looker, Newest, SetEnd, Summary, only_counted, summary_of
 
 OF_SUMMARY = ("reps", "clean_reps", "finding", "cue")  # what the contract asks for
 Say = Callable[[str], None]
@@ -51,9 +51,9 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_en
                     continue
                 tell("set_end", end_s=round(what.end_s, 3))
                 try:
-                    summary("summary", summary_of(live.conclude(facts)))
+                    summary("summary", summary_of(live.conclude(facts), len(live.count.told)))
                 except (CannotSolve, BadFilm):
-                    summary("summary", Summary(len(live.count.told), len(live.count.told), None, ""))
+                    summary("summary", only_counted(len(live.count.told)))
 
         for shot in newest.looks():
             times = np.array(newest.times[: shot.number + 1])

@@ -45,7 +45,7 @@ class SetEnd:
 @dataclass(frozen=True)
 class Summary:
     """What is said of a set in the rest: one finding at most, or praise. finding: its code; unsafe: its title where it is a matter of
-    safety; praised: everything that matters was seen, and was well."""
+    safety; praised: everything that matters was seen, and was well; judged: the reps were judged and not only counted."""
 
     reps: int
     clean_reps: int
@@ -53,6 +53,7 @@ class Summary:
     cue: str
     unsafe: str = ""
     praised: bool = False
+    judged: bool = True
 
 
 class Newest:
@@ -177,9 +178,19 @@ class LiveSet:
         return now_s - last.end_s >= STILL_S and self.count.moved_since(last.end_s) < STILL_SHARE * last.range
 
 
-def summary_of(analysis: Analysis) -> Summary:
-    """One cue: a matter of safety, else the fault that is in at least two reps and the last, else praise."""
+def only_counted(reps: int) -> Summary:
+    """What is said of a set whose reps were counted, but can be judged by the full analysis only."""
+    return Summary(reps, reps, None, NOT_YET if reps else NOT_SEEN, judged=False)
+
+
+def summary_of(analysis: Analysis, counted: int = 0) -> Summary:
+    """One cue: a matter of safety, else the fault that is in at least two reps and the last, else praise.
+
+    counted: reps that were told while they were lifted. Where the few looks of a set show fewer in the end, nothing is judged by them.
+    """
     shown = shown_set(analysis)
+    if shown["reps"] < counted:
+        return only_counted(counted)
     finding = the_one(analysis)
     reps, clean = shown["reps"], shown["clean_reps"]
     if finding is None:

@@ -197,8 +197,9 @@ class FloorController(QObject):
         WORK_APART.hold(False)
 
     def close(self) -> None:
-        """The window closes."""
+        """The window closes: what the engine still says has nobody to hear it, and its film is taken in at the next start."""
         self.close_camera()
+        self.message.disconnect(self._take)
         self.room.close_readers()
 
     # Ready

@@ -66,7 +66,10 @@ class FloorRest(QObject):
         summary = told.summary
         tempo = self.set.planned.tempo if self.set is not None else ""
         asked = tr(" · tempo asked {tempo}", tempo=tempo) if tempo else ""
-        numbers = tr("{reps} reps · {clean} clean", reps=summary.reps, clean=summary.clean_reps) + asked
+        if summary.judged:
+            numbers = tr("{reps} reps · {clean} clean", reps=summary.reps, clean=summary.clean_reps) + asked
+        else:
+            numbers = tr("{reps} reps counted", reps=summary.reps) + asked
         cue = tr(summary.cue) if summary.cue else tr("Nothing could be told.")
         self.room.rest.show_result(numbers, cue, Tone.FAULT if summary.finding else Tone.PRAISE if summary.praised else Tone.PLAIN)
 
@@ -168,7 +171,7 @@ def difference(before: Summary | None, after: Summary) -> str:
     words = []
     if before.reps != after.reps:
         words.append(tr("{after} reps, not {before}", after=after.reps, before=before.reps))
-    if before.clean_reps != after.clean_reps:
+    if before.judged and before.clean_reps != after.clean_reps:
         words.append(tr("{after} of them clean, not {before}", after=after.clean_reps, before=before.clean_reps))
     if before.finding != after.finding:
         words.append(tr("another cue"))
