@@ -51,6 +51,8 @@ class Evidence:
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
+    back (T, K, 2): where the body ends behind the line from hip to shoulder (see back_outline), px, NaN where nobody looked or nothing
+    ends; may be empty.
     roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """
 
@@ -72,6 +74,7 @@ class Evidence:
     turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_since: Array = field(default_factory=lambda: np.empty(0))
     sole: Array = field(default_factory=lambda: np.empty(0))
+    back: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     roll: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
@@ -107,7 +110,7 @@ class Evidence:
         of_points = (self.network_sigma, self.step_sigma, self.match_sigma, self.match_key)
         whole = all(a.shape == (frames, count) for a in of_points)
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
-        whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform))
+        whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform, self.back))
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
         whole &= self.roll.shape in ((0,), (2,))
         if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):

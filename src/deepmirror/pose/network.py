@@ -75,12 +75,17 @@ class Region:
 @dataclass(frozen=True)
 class Detection:
     """Landmarks (39, 2) px, their visibility (39,) 0..1, the network's belief that a body is there, and how clearly it tells where
-    shoulders, hips, knees and ankles are (0..1): a region turned away from the body blurs them, whatever the belief says."""
+    shoulders, hips, knees and ankles are (0..1): a region turned away from the body blurs them, whatever the belief says.
+
+    body (256, 256): positive where the region's square shows the body; to_picture (2, 3): the affine map from the square to the picture.
+    """
 
     points: Array
     visibility: Array
     presence: float
     clearness: float
+    body: NDArray[np.float32]
+    to_picture: Array
 
     def next_region(self) -> Region:
         return region_from(self.points[33], self.points[34])
@@ -208,6 +213,7 @@ class LandmarkNetwork:
         self._input = self._net.get_input_details()[0]["index"]
         outputs = {tuple(int(v) for v in d["shape"]): d["index"] for d in self._net.get_output_details()}
         self._points, self._flag, self._heat = outputs[(1, 195)], outputs[(1, 1)], outputs[(1, 64, 64, 39)]
+        self._body = outputs[(1, CROP, CROP, 1)]
 
     def look(self, rgb: Picture, region: Region) -> Detection:
         """Landmarks of the body in `region` of a picture (H, W, 3) uint8 RGB."""
@@ -217,15 +223,15 @@ class LandmarkNetwork:
         self._net.set_tensor(self._input, crop[None].astype(np.float32) / 255)
         self._net.invoke()
         raw = self._net.get_tensor(self._points)[0].reshape(LANDMARKS, 5)
-        heat = self._net.get_tensor(self._heat)[0]
+        heat, body = self._net.get_tensor(self._heat)[0], self._net.get_tensor(self._body)[0, :, :, 0]
         xy, there = _refine(raw[:, :2].astype(float), heat) - 0.5, raw[:, 3].astype(float)
         if self._mirrored:
             xy[:, 0] = CROP - 1 - xy[:, 0]
-            xy, there = xy[IN_MIRROR], there[IN_MIRROR]
-        back = cv2.invertAffineTransform(region.to_crop())
+            xy, there, body = xy[IN_MIRROR], there[IN_MIRROR], body[:, ::-1].copy()
+        back = np.asarray(cv2.invertAffineTransform(region.to_crop()), float)
         points = xy @ back[:, :2].T + back[:, 2]
         clearness = float(np.mean(1 / (1 + np.exp(-heat[..., CLEAR_JOINTS].max(axis=(0, 1)).astype(float)))))
-        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]), clearness)
+        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]), clearness, body, back)
 
 
 def _crop(rgb: Picture, region: Region) -> Picture:

@@ -8,14 +8,16 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
-from deepmirror.core.skeleton import ALL_POINTS, split
+from deepmirror.core.skeleton import ALL_POINTS, sided, split
 from deepmirror.errors import BadFilm
+from deepmirror.pose.back_outline import SHARES, back_outline
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
 from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
@@ -281,15 +283,18 @@ def look(
     mirrored: bool = False,
     elsewhere: list[Region] | None = None,
     begin: Region | None = None,
+    back: tuple[str, float] | None = None,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
     people are in view; mirrored: every second look is into a mirror; elsewhere: takes the other bodies that were seen; begin: where the
-    body is looked for in the first picture. Raises BadFilm when no body was ever seen.
+    body is looked for in the first picture; back: the near side and where the back lies (see back_outline), where its outline is to be
+    seen. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
+    outline = np.full((len(times), len(SHARES), 2), np.nan)
     columns = [NETWORK_INDEX[n] for n in names]
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
     tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored)
@@ -298,6 +303,8 @@ def look(
             continue
         if found.seen is not None:
             network[found.frame] = found.seen.points[columns]
+            if back is not None:
+                outline[found.frame] = _outline(found.seen, *back)
         if found.checked is not None:
             second[found.frame] = found.checked.points[columns]
         tick(found.frame)
@@ -305,7 +312,15 @@ def look(
         elsewhere += tracker.elsewhere
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
-    return looks_as_evidence(times, names, network, second)
+    evidence = looks_as_evidence(times, names, network, second)
+    return evidence if back is None else replace(evidence, back=outline)
+
+
+def _outline(seen: Detection, near: str, behind: float) -> Array:
+    """The back's outline (K, 2) px in the picture."""
+    to_square = cv2.invertAffineTransform(seen.to_picture)
+    hip, shoulder = (seen.points[NETWORK_INDEX[sided(joint, near)]] @ to_square[:, :2].T + to_square[:, 2] for joint in ("hip", "shoulder"))
+    return back_outline(seen.body, hip, shoulder, behind) @ seen.to_picture[:, :2].T + seen.to_picture[:, 2]
 
 
 def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array) -> Evidence:

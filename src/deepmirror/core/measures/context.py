@@ -100,11 +100,22 @@ class Marks:
 
 
 @dataclass(frozen=True)
+class BackSeen:
+    """Where the back ends (T, K, 2) behind the line from hip to shoulder, and that line as the same look saw it (T, 2) each; all px of
+    the film, NaN where nobody looked."""
+
+    outline: Array
+    hip: Array
+    shoulder: Array
+
+
+@dataclass(frozen=True)
 class MeasurementContext:
     """All that measures may look at. px_per_cm is the scale at the client's plane, up the room's vertical.
 
     far: side films' far joints (T, 2) px as the network alone sees them, gaps bridged. platform_moves: the feet stand on
-    something that moves with them.
+    something that moves with them. back: what the looks saw of the back, None where
+    nobody looked for it.
     """
 
     track: Track
@@ -123,6 +134,7 @@ class MeasurementContext:
     stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
+    back: BackSeen | None = None
     kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
 
     def cached_series(self, name: str, make: Callable[[], Series]) -> Series:

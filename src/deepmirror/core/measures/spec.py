@@ -43,6 +43,7 @@ class Drawing(StrEnum):
     PAST_TOE = "an upright line through the toe, and the way from it to the knee"
     LEAN = "an upright line through one joint, and the angle from it to another"
     BACK = "the line of the back, and the set's first one laid over it"
+    OUTLINE = "where the back ends, and where it ended in the straightest reps"
     STEP = "from the front ankle to the rear one"
     OFF_PAD = "the pad's line, and the gap to the joint"
     ALONG_PAD = "the pad's line, and the way the joint slid along it"

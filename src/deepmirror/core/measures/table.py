@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from deepmirror.core.measures import (
+    back_outline,
     body_measures,
     camera_measures,
     contact_measures,
@@ -15,6 +16,7 @@ from deepmirror.core.measures.spec import MeasureSpec
 
 _FAMILIES = (
     body_measures,
+    back_outline,
     technique_measures,
     frontal_measures,
     contact_measures,

@@ -6,11 +6,14 @@ from itertools import pairwise
 
 import numpy as np
 
+from deepmirror.core.measures.back_outline import SHARES, outline_heights, rep_outline, straightest
 from deepmirror.core.measures.body_measures import CREASE_ABOVE_HIP_SHARE, KNEE_TOP_ABOVE_SHARE
 from deepmirror.core.measures.context import Array
 from deepmirror.core.sketches.frame import Frame, NotShown
 from deepmirror.core.sketches.sketch import Arc, Sketch
+from deepmirror.core.views import facing
 
+BESIDE = 4  # frames before and after this one whose looks still show it; our own choice
 TALL_CM = 170.0  # where the client's stature is not known, as in the measure
 
 
@@ -142,6 +145,21 @@ def back_curve(f: Frame) -> Sketch:
     turn, grown = _bearing(chord) - _bearing(old), float(np.linalg.norm(chord)) / max(float(np.linalg.norm(old)), 1e-9)
     laid = [now[0] + grown * _turned(p - then[0], turn) for p in then]
     return Sketch(tuple(pairwise(laid)), tuple(pairwise(list(now))), rings=(now[-2],), tag=now[-2], focus=tuple(now))
+
+
+def back_outline(f: Frame) -> Sketch:
+    """Where the back ends in the frame, and where it ended in the set's straightest reps (pale), laid over hip and shoulder."""
+    here = outline_heights(f.scene)[0, max(f.number - BESIDE, 0) : f.number + BESIDE + 1]
+    here = here[np.isfinite(here).all(axis=1)]
+    rep = rep_outline(f.scene, f.rep)
+    now = np.median(here, axis=0) if len(here) else rep.heights[0]
+    hip, shoulder = f.at("hip"), f.at("shoulder")
+    line = shoulder - hip
+    behind = -facing(f.scene.view) * np.array([-line[1], line[0]])
+    laid = lambda heights: [hip + s * line + h * behind for s, h in zip(SHARES, heights, strict=True)]
+    drawn, straight = laid(now), laid(straightest(f.scene, rep.lean_deg)[0])
+    middle = drawn[len(drawn) // 2]
+    return Sketch(tuple(pairwise(straight)), tuple(pairwise(drawn)), rings=(middle,), tag=middle, focus=(hip, shoulder, middle))
 
 
 def step_length(f: Frame) -> Sketch:

@@ -26,6 +26,7 @@ DRAWERS: dict[Drawing, Callable[[Frame], Sketch]] = {
     Drawing.PAST_TOE: angles.past_toe,
     Drawing.LEAN: angles.lean,
     Drawing.BACK: angles.back_curve,
+    Drawing.OUTLINE: angles.back_outline,
     Drawing.STEP: angles.step_length,
     Drawing.OFF_PAD: ways.off_pad,
     Drawing.ALONG_PAD: ways.along_pad,

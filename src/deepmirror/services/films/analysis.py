@@ -12,7 +12,7 @@ from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing
 from deepmirror.core.camera.frontal_yaw import frontal_yaw
 from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import compensate_camera_motion
-from deepmirror.core.measures.context import FILM_SIDE, Advice, Marks, MeasurementContext, Remedy
+from deepmirror.core.measures.context import FILM_SIDE, Advice, BackSeen, Marks, MeasurementContext, Remedy
 from deepmirror.core.motion.kinematics import LEVEL_U_DEG, angle_series
 from deepmirror.core.skeleton import near_side, points_for, sided, split
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
@@ -139,6 +139,7 @@ def _in_whole_film(scene: MeasurementContext, signal: Series, whole: Evidence, f
         angles={name: series.within(whole.times, first) for name, series in scene.angles.items()},
         far=far_joints(whole, scene.view),
         stack=whole.stack,
+        back=back_seen(whole, scene.view),
         kept={},
     ), signal.within(whole.times, first)
 
@@ -212,6 +213,7 @@ def measurement_context(
         trajectories.far,
         platform_moves=setting.movement.platform_moves,
         stack=evidence.stack,
+        back=back_seen(evidence, view),
         frontal=motion.frontal,
         front_yaw=frontal_yaw(still, view, body, motion.px_per_cm, [(r.start_s, r.bottom_s) for r in found.reps], up),
     )
@@ -234,6 +236,15 @@ def _marks(file: BriefFile) -> Marks:
     kinds = ("pad_line", "pivot", "floor_line", "seat_line", "back_pad", "bench_edge", "rail", "platform")
     points = {k: np.array(getattr(m, k)) for k in kinds if getattr(m, k) is not None}
     return Marks(**points, platform_cm=m.platform_cm)
+
+
+def back_seen(evidence: Evidence, view: str) -> BackSeen | None:
+    """What the looks saw of the back; None where nobody looked for it."""
+    near = near_side(view)
+    if near is None or not len(evidence.back):
+        return None
+    hip, shoulder = (evidence.network[:, evidence.names.index(sided(joint, near))] for joint in ("hip", "shoulder"))
+    return BackSeen(evidence.back, hip, shoulder)
 
 
 def far_joints(evidence: Evidence, view: str) -> dict[str, NDArray[np.float64]]:

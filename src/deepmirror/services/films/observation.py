@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from deepmirror.core.skeleton import ALL_POINTS, near_side, points_for, sided, split
+from deepmirror.core.views import facing
 from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
@@ -46,11 +47,12 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
     others: list[Region] = []
+    back = back_seen(brief, movement)
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
-        return look(frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin)
+        return look(frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin, back)
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every)) if subject is None and not keys else None
@@ -102,6 +104,12 @@ def where_about(brief: Brief, movement: Movement, evidence: Evidence, keys: list
     return About(whole, [names[i] for i in kept], positions[:, kept])
 
 
+def back_seen(brief: Brief, movement: Movement) -> tuple[str, float] | None:
+    """The near side and where the back lies (see back_outline), where its shape is judged from the side."""
+    near = near_side(brief.file.view)
+    return (near, -facing(brief.file.view)) if near and "mid_back" in movement.marks else None
+
+
 def behind_plate(brief: Brief, movement: Movement) -> str | None:
     """The shoulder that the plate of a bar on the back hides, where there is one."""
     near = near_side(brief.file.view)
@@ -142,7 +150,7 @@ def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
     own, there = [followed.names.index(n) for n in ALL_POINTS], [seen.names.index(n) for n in ALL_POINTS]
     network, sigma = followed.network.copy(), followed.network_sigma.copy()
     network[:, own], sigma[:, own] = seen.network[:, there], seen.network_sigma[:, there]
-    return replace(followed, network=network, network_sigma=sigma)
+    return replace(followed, network=network, network_sigma=sigma, back=seen.back)
 
 
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
