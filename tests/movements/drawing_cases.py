@@ -13,12 +13,13 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from deepmirror.core.measures.context import CannotTell, MeasurementContext
+from deepmirror.core.measures.context import BackSeen, CannotTell, MeasurementContext
 from deepmirror.core.measures.spec import view_kind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.sketches.sketch import Sketch
 from deepmirror.core.sketches.table import sketch_of
 from deepmirror.core.uncertain_value import Value
+from deepmirror.core.views import facing
 from deepmirror.judge.findings import moment_of
 from deepmirror.media.writer import png
 from deepmirror.movements.schema import Movement
@@ -64,7 +65,20 @@ def side_scene(movement: Movement) -> MeasurementContext:
     scene = judged(movement, reps, "3-1-1-1", marks_for(places(POSES[movement.id], share)), free=FREE).scene
     far = scene.track.point("ankle_right") - [180.0, 0.0] if "ankle_right" in scene.track.names else None
     stack = np.clip(share, 0, 1) * 100
-    return replace(scene, stack=stack, far={} if far is None else {"ankle": far})
+    back = back_of(scene, share) if "mid_back" in movement.marks else None
+    return replace(scene, stack=stack, far={} if far is None else {"ankle": far}, back=back)
+
+
+def back_of(scene: MeasurementContext, share: np.ndarray) -> BackSeen:
+    """The back's outline in every frame: a fifth of the trunk behind it, and rounder in the last whole rep."""
+    hip, shoulder = (scene.film_track.point(scene.side_point(joint)) for joint in ("hip", "shoulder"))
+    line, along = shoulder - hip, np.linspace(0, 1, 15)
+    behind = -facing(scene.view) * np.stack([-line[:, 1], line[:, 0]], axis=1)
+    last = scene.reps[-1]
+    round_there = 0.1 * share * ((scene.track.times >= last.start_s) & (scene.track.times <= last.end_s))
+    height = 0.2 + round_there[:, None] * 4 * along * (1 - along)
+    outline = hip[:, None] + along[:, None] * line[:, None] + height[..., None] * behind[:, None]
+    return BackSeen(outline, hip, shoulder)
 
 
 def side_cases(movement: Movement) -> list[Case]:

@@ -58,6 +58,9 @@ def test_turns_are_compared_around_the_circle(watcher: PoseTracker) -> None:
     assert same and not _afresh(same[0], region(turn_deg=178), blurred=False)
 
 
+BODY = np.ones((256, 256), np.float32)
+
+
 class Shows:
     """A network that wants to look elsewhere: by region looked into, the region it asks for next; how surely it sees a body, how clearly.
 
@@ -73,7 +76,7 @@ class Shows:
         points, wanted = np.zeros((39, 2)), self._wants.get(looked, looked)
         points[33] = wanted.x, wanted.y
         points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
-        return Detection(points, np.ones(39), self._presence.get(looked, 0.9), self._clearness.get(looked, 0.8))
+        return Detection(points, np.ones(39), self._presence.get(looked, 0.9), self._clearness.get(looked, 0.8), BODY, np.eye(2, 3))
 
 
 @pytest.mark.parametrize("right", ["followed", "anew"])

@@ -19,6 +19,7 @@ from deepmirror.fitted import fitted
 
 SHARES = np.linspace(0.2, 0.65, 10)  # of the way from hip to shoulder: between the seat and the shoulder blade; our own choice
 MIDDLE = slice(2, 9)  # of SHARES, 0.3 to 0.6: where a round back bulges most; our own choice
+ARC_MIDDLE = float(np.mean(4 * SHARES[MIDDLE] * (1 - SHARES[MIDDLE])))  # of a flat arc's height, what it has there in the mean
 STEEPEST = 0.035  # from one share to the next: a back has no step, what stands behind it has; our own choice
 NEAR_DEEPEST_DEG = 8.0  # of trunk lean: looks so near a rep's deepest count; our own choice
 LEAST_LOOKS, LOOKS_ALIKE = 3, 2  # of a rep; and so many in a row err alike; our own choice
@@ -27,7 +28,7 @@ ALIKE_DEG = 15.0  # of trunk lean: reps whose deepest lie further apart are not 
 STRAIGHTEST = 25  # percentile of the reps: one rep alone is the straightest by chance; our own choice
 # A round arc bulges by h of its chord where it turns by 4 arctan 2h, a spine that gives in one place by less of a turn, down to 0.65 of it
 # at two fifths of the way: what is told lies between, and reaches to both.
-BETWEEN, SHAPE_U_SHARE = 0.85, 0.2
+BETWEEN, SHAPE_U_SHARE = 0.8, 0.25
 EDGE_U = fitted("back_edge_u")  # k = 2, of the line hip to shoulder: how far two straight reps' outlines differ
 RELATIVE = "a single repetition has no straighter one to be compared with"
 
@@ -108,7 +109,7 @@ def back_rounder(scene: MeasurementContext, rep: Rep) -> Value:
     """
     now = rep_outline(scene, rep)
     bulges = (now.heights - straightest(scene, now.lean_deg))[:, MIDDLE].mean(axis=1)
-    turn = BETWEEN * float(np.degrees(4 * np.arctan(2 * bulges.mean())))
+    turn = BETWEEN * float(np.degrees(4 * np.arctan(2 * bulges.mean() / ARC_MIDDLE)))
     apart = float(np.ptp(bulges))  # a joint that was lost in this rep makes the two lines tell different tales
     edge = BETWEEN * float(np.degrees(8 * np.linalg.norm([EDGE_U, COVERAGE_FACTOR * now.scatter.mean(), apart])))
     return Value(turn, float(np.hypot(edge, SHAPE_U_SHARE * abs(turn))))

@@ -156,10 +156,11 @@ def back_outline(f: Frame) -> Sketch:
     hip, shoulder = f.at("hip"), f.at("shoulder")
     line = shoulder - hip
     behind = -facing(f.scene.view) * np.array([-line[1], line[0]])
-    laid = lambda heights: [hip + s * line + h * behind for s, h in zip(SHARES, heights, strict=True)]
-    drawn, straight = laid(now), laid(straightest(f.scene, rep.lean_deg)[0])
-    middle = drawn[len(drawn) // 2]
-    return Sketch(tuple(pairwise(straight)), tuple(pairwise(drawn)), rings=(middle,), tag=middle, focus=(hip, shoulder, middle))
+    straight = straightest(f.scene, rep.lean_deg)[0]
+    few = slice(0, None, 3)  # the lines are dashed: many short ones would be dots
+    drawn, pale = (list((hip + SHARES[:, None] * line + heights[:, None] * behind)[few]) for heights in (now, straight))
+    roundest = max(drawn, key=lambda p: float((p - hip) @ behind))
+    return Sketch(tuple(pairwise(pale)), tuple(pairwise(drawn)), tag=roundest, focus=(hip, shoulder, roundest))
 
 
 def step_length(f: Frame) -> Sketch:

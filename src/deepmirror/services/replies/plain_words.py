@@ -138,5 +138,6 @@ PICTURES: dict[str, Picture] = {
     "knee_past_toe_cm": _centimetres("Your knee went", "past your toes"),
     "spine_flexion_deg": _end("Your back was", "rounder than at the start"),
     "spine_change_deg": _end("Your back was", "rounder than in your first rep"),
+    "back_outline_deg": _end("Your back was", "rounder than in your straightest reps"),
     "trunk_swing_deg": _end("Your upper body swung", "to and fro"),
 }
