@@ -13,6 +13,7 @@ DeepMirrorError            anything the user can be told in one sentence
 │   ├── LibraryDamaged     its database is damaged; backups may be at hand
 │   ├── Gone                what is asked for was deleted meanwhile
 │   └── ReadOnly           the library is open for reading only
+├── NoSound                there is no microphone, or its sound cannot be read
 ├── ReplyError             a reply cannot be composed or written
 ├── WorkFailed             work in a process of its own ended before it was done
 └── Cancelled              the user stopped the work; not a fault
@@ -98,6 +99,10 @@ class ReadOnly(LibraryError):
 
     def __init__(self) -> None:
         super().__init__("This library is open for reading only: nothing can be changed here.")
+
+
+class NoSound(DeepMirrorError):
+    """There is no microphone, or its sound cannot be read."""
 
 
 class ReplyError(DeepMirrorError):

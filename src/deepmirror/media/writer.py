@@ -1,4 +1,4 @@
-"""Writing films any phone plays: H.264, even sizes, fast start, with a silent AAC track."""
+"""Writing films any phone plays: H.264, even sizes, fast start, with an AAC track, silent where nothing is said."""
 
 from __future__ import annotations
 
@@ -14,13 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.files import part_of
+from deepmirror.media.sound import FULL_SCALE, Samples
 
 SOUND_RATE = 44100
 LONGEST_SIDE = 1280
 
 
-def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) -> int:
-    """Encode pictures (H, W, 3) RGB; returns how many were written. The file appears whole or not at all. Raises OSError."""
+def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float, voice: tuple[Samples, int] | None = None) -> int:
+    """Encode pictures (H, W, 3) RGB; returns how many were written. The file appears whole or not at all. Raises OSError.
+
+    voice: what is heard over them, from the first picture on, and its rate, 1/s.
+    """
     import cv2
 
     part = part_of(path)
@@ -29,7 +33,7 @@ def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) ->
         with ExitStack() as files, _container(part, files) as container:
             video: Any = container.add_stream("libx264", rate=rate)
             video.pix_fmt, video.options = "yuv420p", {"crf": "24", "preset": "veryfast"}
-            sound: Any = container.add_stream("aac", rate=SOUND_RATE)
+            sound: Any = container.add_stream("aac", rate=SOUND_RATE if voice is None else voice[1])
             sound.layout = "mono"
             for picture in pictures:
                 if count == 0:
@@ -41,7 +45,7 @@ def write_film(path: Path, pictures: Iterable[NDArray[np.uint8]], fps: float) ->
                 container.mux(video.encode(av.VideoFrame.from_ndarray(yuv(fitted), format="yuv420p")))
                 count += 1
             container.mux(video.encode())
-            _silence(container, sound, count / float(rate))
+            _sound(container, sound, count / float(rate), voice)
         part.replace(path)
     except av.error.FFmpegError as error:
         if isinstance(error, OSError):
@@ -71,14 +75,18 @@ def _container(path: Path, files: ExitStack) -> Any:
     return av.open(out, "w", format="mp4", options={"movflags": "+faststart"}, io_open=again)
 
 
-def _silence(container: Any, sound: Any, seconds: float) -> None:
-    """Some phones refuse a film without sound: add quiet."""
-    block = 1024
-    for i in range(int(seconds * SOUND_RATE) // block):
-        frame = av.AudioFrame.from_ndarray(np.zeros((1, block), np.float32), format="fltp", layout="mono")
-        frame.sample_rate, frame.pts = SOUND_RATE, i * block
-        container.mux(sound.encode(frame))
-    container.mux(sound.encode())
+def _sound(container: Any, stream: Any, seconds: float, voice: tuple[Samples, int] | None) -> None:
+    """The voice, as long as the pictures last; quiet where there is none: some phones refuse a film without sound."""
+    block, rate = 1024, stream.rate
+    heard = np.zeros(round(seconds * rate), np.float32)
+    if voice is not None:
+        said = voice[0][: len(heard)]
+        heard[: len(said)] = said / FULL_SCALE
+    for at in range(0, len(heard) - block + 1, block):
+        frame = av.AudioFrame.from_ndarray(heard[None, at : at + block], format="fltp", layout="mono")
+        frame.sample_rate, frame.pts = rate, at
+        container.mux(stream.encode(frame))
+    container.mux(stream.encode())
 
 
 def png(picture: NDArray[np.uint8]) -> bytes:

@@ -112,7 +112,8 @@ class Since:
 
 @dataclass
 class Reply:
-    """A reply to one film, or to all films of a visit; films: the others of the visit it answers."""
+    """A reply to one film, or to all films of a visit; films: the others of the visit it answers. spoken: the take the coach spoke over its
+    film (a folder beside the reply), empty for none; spoken_words: what she says in it, written down."""
 
     client: str
     movement: str
@@ -129,6 +130,8 @@ class Reply:
     date: str = ""
     table: list[list[str]] = field(default_factory=list)  # rep by rep; the first row is the head
     films: list[int] = field(default_factory=list)
+    spoken: str = ""
+    spoken_words: str = ""
 
     def chosen(self) -> list[Correction]:
         """The corrections that will be sent."""

@@ -19,7 +19,7 @@ def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, capt
         "reply": reply,
         "stills": {k: _data("image/png", v) for k, v in stills.items()},
         "film": _data("video/mp4", film) if film else None,
-        "captions": _data("text/vtt", captions.encode()),
+        "captions": _data("text/vtt", captions.encode()) if "-->" in captions else None,
         "regular": _data("font/ttf", (fonts / "AtkinsonHyperlegible_400Regular.ttf").read_bytes()),
         "bold": _data("font/ttf", (fonts / "AtkinsonHyperlegible_700Bold.ttf").read_bytes()),
     }

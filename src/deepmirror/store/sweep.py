@@ -30,6 +30,7 @@ def sweep(folder: Path, session: Session) -> None:
         for part in (folder / place).rglob(f"*{PART}"):
             remove(part)
     _forget_strangers(folder, {str(i) for i in session.scalars(select(FilmRow.id))})
+    _forget_unused_takes(folder, {f"film-{i}": draft for i, draft in session.execute(select(FilmRow.id, FilmRow.draft_json))})
     _unsend(folder, set(session.scalars(select(ReplyRow.folder))))
     _mend(session)
 
@@ -39,6 +40,13 @@ def _forget_strangers(folder: Path, films: set[str]) -> None:
     for path in (*(folder / "evidence").rglob("film-*.npz"), *(folder / "strips").glob("*-*.jpg")):
         if path.stem.removeprefix("film-").split("-")[0] not in films:
             remove(path)
+
+
+def _forget_unused_takes(folder: Path, drafts: dict[str, str]) -> None:
+    """What was spoken over a reply's film and left out again: nothing brings it back once the program was closed."""
+    for take in (folder / "replies").glob("film-*/spoken-*"):
+        if f'"{take.name}"' not in (drafts.get(take.parent.name) or ""):
+            remove(take)
 
 
 def _mend(session: Session) -> None:

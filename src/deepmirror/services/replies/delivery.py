@@ -62,7 +62,7 @@ class Package:
             try:
                 remove(self.folder)
                 with Film(film_path) as film:  # a reader of its own: the window goes on showing the film
-                    export_reply(film, analysis, reply, private_folder(self.folder), progress, self._library)
+                    export_reply(film, analysis, reply, private_folder(self.folder), progress, self._library, self.folder.parent)
                 if plan is not None:
                     write_pages(*plan, self.folder, reply.coach)
                 sync_tree(self.folder)

@@ -21,7 +21,7 @@ from deepmirror.media.film import Film
 from deepmirror.media.writer import png, write_film
 from deepmirror.pose.network import Detector
 from deepmirror.reply.draw import Overlay, draw, draw_pair
-from deepmirror.reply.film import GhostLines, Shot, Source, plan, web_vtt
+from deepmirror.reply.film import Caption, GhostLines, Shot, Source, plan, web_vtt
 from deepmirror.reply.heads import head_circles
 from deepmirror.reply.model import Before, Correction, Since
 from deepmirror.reply.model import Reply as Reply
@@ -33,6 +33,7 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import frame_at
+from deepmirror.services.replies.spoken_take import FILM, write_spoken
 
 Picture = NDArray[np.uint8]
 LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
@@ -174,20 +175,25 @@ def correction_picture(film: Film, analysis: Analysis, item: Correction, blur: b
 
 
 def export_reply(
-    film: Film, analysis: Analysis, reply: Reply, folder: Path, progress: Progress, library: FilmLibrary | None = None
+    film: Film,
+    analysis: Analysis,
+    reply: Reply,
+    folder: Path,
+    progress: Progress,
+    library: FilmLibrary | None = None,
+    takes: Path | None = None,
 ) -> list[Path]:
     """Write everything the client gets into a folder: reply.mp4, .vtt, .html, .pdf, stills, measures.json, and the numbers
-    and points as CSV, C3D and TRC. Raises ReplyError, Cancelled."""
+    and points as CSV, C3D and TRC. takes: where what the coach spoke over its film lies. Raises ReplyError, Cancelled."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with PriorFilms(library) as earlier:
             drawer = Drawer(film, analysis, reply.blur, earlier)
-            shots, captions = plan(reply, drawer.source, lambda film_id: drawer.of(film_id).source)
             captioned = [png(drawer.correction(item)) for item in reply.chosen()]
             stills = {item.key: png(drawer.correction(item, captioned=False)) for item in reply.chosen()}
             pairs = {f"since-{told.title}": drawer.since(told) for told in reply.since_chosen()}
             stills |= {k: png(p) for k, p in pairs.items() if p is not None}
-            write_film(folder / "reply.mp4", _pictures(drawer, shots, progress), film.facts.fps)
+            captions = _write_reply_film(film, drawer, reply, folder / "reply.mp4", progress, takes)
             others = {f"measures-{n}.json": drawer.of(i).numbers() for n, i in enumerate(reply.films, 2)}
         vtt = web_vtt(captions)
         written = [folder / "reply.mp4", _write(folder / "reply.vtt", vtt.encode())]
@@ -199,6 +205,25 @@ def export_reply(
         return written + _numbers(analysis, film.facts.fps, folder)
     except OSError as error:
         raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error
+
+
+def _write_reply_film(film: Film, drawer: Drawer, reply: Reply, path: Path, progress: Progress, takes: Path | None = None) -> list[Caption]:
+    """The film as the coach spoke over it, or as it was planned; and its captions."""
+    if reply.spoken and takes is not None:
+        return write_spoken(takes / reply.spoken, path, progress).captions(reply.spoken_words)
+    shots, captions = plan(reply, drawer.source, lambda film_id: drawer.of(film_id).source)
+    write_film(path, _pictures(drawer, shots, progress), film.facts.fps)
+    return captions
+
+
+def film_to_speak_over(film: Film, analysis: Analysis, reply: Reply, take: Path, progress: Progress, library: FilmLibrary | None) -> Path:
+    """Write the reply's film, as it was planned, into the folder of a take to come. Raises ReplyError, Cancelled."""
+    try:
+        with PriorFilms(library) as earlier:
+            _write_reply_film(film, Drawer(film, analysis, reply.blur, earlier), reply, take / FILM, progress)
+    except OSError as error:
+        raise ReplyError(f"The film to speak over could not be written: {error.strerror or error}.") from error
+    return take
 
 
 def _numbers(analysis: Analysis, fps: float, folder: Path) -> list[Path]:
