@@ -19,6 +19,7 @@ from deepmirror.services.common.jobs import Progress
 if TYPE_CHECKING:
     from deepmirror.exchange.mailbox import Outbox
     from deepmirror.media.camera import Camera
+    from deepmirror.media.sound import Microphone
     from deepmirror.services.films.film_library import FilmLibrary
     from deepmirror.services.live.floor_link import CameraChoice
     from deepmirror.services.program.arrivals import Arrivals
@@ -236,7 +237,7 @@ def run_window(library: Path | None, demo: bool, inbox: Path | None = None, outb
         where = inbox or Path(told.inbox or folder / "inbox"), outbox or Path(told.outbox or folder / "outbox")
         return post_for(library, *where, simulated)
 
-    return run(folder, demo, post, cameras_for(folder, demo))
+    return run(folder, demo, post, cameras_for(folder, demo), lambda: microphones_for(demo))
 
 
 def cameras_for(library: Path, demo: bool) -> Cameras:
@@ -260,6 +261,14 @@ def cameras_for(library: Path, demo: bool) -> Cameras:
     demo_session = DemoSession("Ines Okonkwo", "lying_leg_curl", "side-left", "Curl bench, boat shed", camera)
     open_ = lambda choice, on_message: FloorProcess(choice, on_message, library / "movements")
     return Cameras(at_hand, open_, demo_session if demo else None)
+
+
+def microphones_for(demo: bool) -> list[Microphone]:
+    """What there is to speak into: what is plugged in; in the demo also a microphone that is none."""
+    from deepmirror.standins.simulated_microphone import SimulatedMicrophone
+    from deepmirror.ui.sound import plugged_microphones
+
+    return [*plugged_microphones(), *([SimulatedMicrophone()] if demo else [])]
 
 
 def post_for(library: FilmLibrary, inbox: Path, outbox: Path, simulated: bool) -> tuple[Outbox, Arrivals]:

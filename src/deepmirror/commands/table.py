@@ -87,6 +87,7 @@ ACTIONS = (
     Action("compose", "Compose the reply", "R", "mirror compare", "Film", (Need.NUMBERS,)),
     Action("sheet", "Set-up sheet…", "Ctrl+P", "all", "Film"),
     Action("preview", "Look at the whole reply", "Ctrl+E", "reply", "Film", (Need.NUMBERS,)),
+    Action("speak", "Speak over the reply's film", "Ctrl+T", "reply", "Film", (Need.NUMBERS,)),
     Action("send", "Send the reply", "Ctrl+Return", "reply", "Film", (Need.NUMBERS,)),
     Action("other_answer", "Say another answer", "Alt+T", "reply", "Edit"),
     Action("earlier", "Send this correction earlier", "Alt+Up", "reply", "Edit"),

@@ -21,7 +21,7 @@ from deepmirror.reply.frame_painter import COPPER, INK, FramePainter
 Picture = NDArray[np.uint8]
 Line = tuple[tuple[float, float], ...]
 
-DRAWN_WIDTH, EDGE_WIDTH = 5.0, 8.0  # units at 720 lines; our own choice
+DRAWN_WIDTH, EDGE_WIDTH = 8.0, 12.0  # units at 720 lines; our own choice
 LONGEST_CAPTION = 84  # letters: two lines of 42, as broadcasters set captions; common practice, from memory
 
 

@@ -21,6 +21,7 @@ from deepmirror.services.program.arrivals import Arrivals
 from deepmirror.services.program.demo import fill_demo
 from deepmirror.services.replies.delivery import Outbox
 from deepmirror.ui.control.floor_controller import Cameras
+from deepmirror.ui.control.speak_controller import Microphones
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
@@ -28,9 +29,11 @@ from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import MainWindow
 
 
-def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras) -> int:
+def run(
+    folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras, microphones: Microphones
+) -> int:
     """Open the library in a window and run until it is closed; returns the exit code. post: its outbox and mailbox; cameras: what the
-    Floor films with."""
+    Floor films with; microphones: what there is to speak into."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deep Mirror")
     app.setDesktopFileName("deepmirror")
@@ -56,7 +59,7 @@ def run(folder: Path, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Ar
     if library is None:
         concluder.close()
         return 2
-    return _open_window(app, library, demo, post, cameras)
+    return _open_window(app, library, demo, post, cameras, microphones)
 
 
 def keep_interface_free() -> None:
@@ -70,7 +73,12 @@ def keep_interface_free() -> None:
 
 
 def _open_window(
-    app: QApplication, library: FilmLibrary, demo: bool, post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]], cameras: Cameras
+    app: QApplication,
+    library: FilmLibrary,
+    demo: bool,
+    post: Callable[[FilmLibrary], tuple[Outbox, Arrivals]],
+    cameras: Cameras,
+    microphones: Microphones,
 ) -> int:
     guard = FailureGuard(library.failures)
     library.failures.start()
@@ -80,7 +88,7 @@ def _open_window(
         if demo:
             fill_demo(library)
         outbox, arrivals = post(library)
-        window = MainWindow(library, outbox, None if library.read_only else arrivals, cameras)
+        window = MainWindow(library, outbox, None if library.read_only else arrivals, cameras, microphones)
         guard.told.connect(window.show_error)
         window.show()
         keep_interface_free()

@@ -64,6 +64,7 @@ def deeds(window: MainWindow) -> dict[str, Callable[[], object]]:
         "delete_client": window.settings_control.delete_client,
         "sheet": window.client_control.sheet,
         "preview": window.reply_control.preview,
+        "speak": window.speak_control.speak,
         "send": window.reply_control.send,
         "other_answer": window.reply_room.other_answer,
         "earlier": lambda: window.reply_room.shift(-1),

@@ -35,6 +35,7 @@ from deepmirror.ui.control.inbox_controller import InboxController
 from deepmirror.ui.control.plan_controller import PlanController
 from deepmirror.ui.control.reply_controller import ReplyController
 from deepmirror.ui.control.settings_controller import SettingsController
+from deepmirror.ui.control.speak_controller import Microphones, SpeakController
 from deepmirror.ui.deeds import deeds
 from deepmirror.ui.job_bar import JobBar
 from deepmirror.ui.jobs import Job
@@ -61,11 +62,16 @@ class MainWindow(WindowContext):
     """Owns the desk, the runner and the open review; rooms ask it for work by signals.
 
     outbox: where replies go, a folder of the library when none is given; arrivals: what looks into the mailbox, none in tests
-    that do not want it.
+    that do not want it; microphones: what there is to speak into.
     """
 
     def __init__(
-        self, library: FilmLibrary, outbox: Outbox | None = None, arrivals: Arrivals | None = None, cameras: Cameras | None = None
+        self,
+        library: FilmLibrary,
+        outbox: Outbox | None = None,
+        arrivals: Arrivals | None = None,
+        cameras: Cameras | None = None,
+        microphones: Microphones = list,
     ) -> None:
         super().__init__()
         self.outbox: Outbox = outbox or folder_outbox(library)
@@ -82,6 +88,7 @@ class MainWindow(WindowContext):
         )
         self.films, self.plan = FilmController(self), PlanController(self)
         self.reply_control, self.inbox, self.follow_up = ReplyController(self), InboxController(self, arrivals), FollowUpController(self)
+        self.speak_control = SpeakController(self, microphones)
         self.floor_control = FloorController(self, cameras or Cameras())
         self.films.measured.connect(self.floor_control.rest.measured)
         self.stack = QStackedWidget()
@@ -344,6 +351,7 @@ class MainWindow(WindowContext):
         self.inbox.close()
         self.films.close()
         self.reply_control.close()
+        self.speak_control.close()
         self.plan.close()
         self.floor_control.close()
         for runner in (self.runner, self.solver, self.pictures):

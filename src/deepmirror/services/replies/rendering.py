@@ -33,7 +33,7 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import frame_at
-from deepmirror.services.replies.spoken_take import FILM, write_spoken
+from deepmirror.services.replies.spoken_take import ABOUT, FILM, mark_of, new_take, write_spoken
 
 Picture = NDArray[np.uint8]
 LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
@@ -216,11 +216,16 @@ def _write_reply_film(film: Film, drawer: Drawer, reply: Reply, path: Path, prog
     return captions
 
 
-def film_to_speak_over(film: Film, analysis: Analysis, reply: Reply, take: Path, progress: Progress, library: FilmLibrary | None) -> Path:
-    """Write the reply's film, as it was planned, into the folder of a take to come. Raises ReplyError, Cancelled."""
+def film_to_speak_over(library: FilmLibrary, film_id: int, path: Path, analysis: Analysis, reply: Reply, progress: Progress) -> Path:
+    """The folder of a new take, with the reply's film in it as it was planned. path: of the film it answers.
+
+    Raises ReplyError, LibraryError, BadFilm, Cancelled.
+    """
     try:
-        with PriorFilms(library) as earlier:
+        take = new_take(library, film_id)
+        with Film(path) as film, PriorFilms(library) as earlier:  # a reader of its own: the window goes on showing the film
             _write_reply_film(film, Drawer(film, analysis, reply.blur, earlier), reply, take / FILM, progress)
+        _write(take / ABOUT, mark_of(reply).encode())
     except OSError as error:
         raise ReplyError(f"The film to speak over could not be written: {error.strerror or error}.") from error
     return take

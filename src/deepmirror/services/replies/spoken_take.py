@@ -1,11 +1,14 @@
 """A coach's spoken comment over the reply's film: recorded as she speaks, kept beside the reply, written into what the client gets.
 
-A take is a folder beside the film's replies: `film.mp4`, the film she speaks over; `voice.wav`; and `hand.jsonl`, what was on show and
-what she drew (see reply.spoken). Each is written as it happens, so that a take that was cut off holds what was said until then.
+A take is a folder beside the film's replies: `film.mp4`, the film she speaks over; `about.txt`, a mark of the reply it showed;
+`voice.wav`; and `hand.jsonl`, what was on show and what she drew (see reply.spoken). The last two are written as it happens, so that a
+take that was cut off holds what was said until then.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -22,11 +25,12 @@ from deepmirror.media.film import Film
 from deepmirror.media.sound import SILENT_DB, Microphone, Samples, SoundWriter, peak_db, read_sound
 from deepmirror.media.writer import write_film
 from deepmirror.reply.film import Caption
+from deepmirror.reply.model import Reply
 from deepmirror.reply.spoken import Event, OnShow, Shown, Touched, Wiped, event_line, events_of, on_show, spoken_captions, spoken_pictures
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
 
-FILM, VOICE, HAND = "film.mp4", "voice.wav", "hand.jsonl"
+FILM, VOICE, HAND, ABOUT = "film.mp4", "voice.wav", "hand.jsonl", "about.txt"
 PREFIX = "spoken-"
 QUIET_DB, CLIPPED_DB = -30.0, -0.5  # peaks: a voice that is hard to hear on a phone, and one that is cut off; our own choice
 LOST = "What was spoken over the film can no longer be read: speak it anew, or leave it out."
@@ -43,6 +47,12 @@ def new_take(library: FilmLibrary, film_id: int) -> Path:
     parent = private_folder(takes_of(library, film_id))
     numbers = [int(p.name.removeprefix(PREFIX)) for p in parent.glob(f"{PREFIX}*") if p.name.removeprefix(PREFIX).isdigit()]
     return private_folder(parent / f"{PREFIX}{max(numbers, default=0) + 1}")
+
+
+def mark_of(reply: Reply) -> str:
+    """A mark of what the film of a reply shows: another one where its words or pictures are others."""
+    told = {k: v for k, v in reply.to_dict().items() if k not in ("spoken", "spoken_words", "greeting")}
+    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
 
 
 class TakeRecorder:

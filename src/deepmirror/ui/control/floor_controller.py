@@ -34,6 +34,7 @@ from deepmirror.ui.context import WindowContext
 from deepmirror.ui.control.floor_rest import FloorRest, SetOnShow
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.floor.room import READY, REST, SET
+from deepmirror.ui.sound import MISSING, ticking
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import Drawing
 
@@ -365,18 +366,4 @@ class FloorController(QObject):
         self._tick = ticking() if on else None
         if on and self._tick is None:
             self.room.tick.setChecked(False)
-            self.room.say(tr("There is no sound on this computer: its package libpulse0 is missing."))
-
-
-def ticking() -> Callable[[], None] | None:
-    """What makes a short sound; None where the system has no library for it."""
-    from importlib import resources
-
-    try:
-        from PyQt6.QtCore import QUrl
-        from PyQt6.QtMultimedia import QSoundEffect
-    except ImportError:
-        return None
-    effect = QSoundEffect()
-    effect.setSource(QUrl.fromLocalFile(str(resources.files("deepmirror") / "assets" / "sounds" / "tick.wav")))
-    return effect.play
+            self.room.say(tr(MISSING))

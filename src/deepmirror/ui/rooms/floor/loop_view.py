@@ -2,33 +2,27 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.services.live.loop import Loop
 from deepmirror.ui.jobs import FrameReader
-from deepmirror.ui.theme import tokens as t
-from deepmirror.ui.widgets.film_view import Drawing, FilmView
-
-STROKE_PX = 6
+from deepmirror.ui.widgets.film_view import Drawing
+from deepmirror.ui.widgets.freehand_view import FreehandView
 
 
-class LoopView(FilmView):
-    """Plays one Loop over and over; what is drawn stays on it until it is cleared; `drawn` says whether anything is."""
-
-    drawn = pyqtSignal(bool)
+class LoopView(FreehandView):
+    """Plays one Loop over and over; what is drawn stays on it until it is cleared."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.loop: Loop | None = None
-        self.strokes: list[list[QPointF]] = []
         self.frame = 0
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._next)
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._arrived)
-        self._drawing_now = False
 
     def play(self, loop: Loop | None) -> None:
         """Play this one instead; None: nothing."""
@@ -51,40 +45,6 @@ class LoopView(FilmView):
             if (found := self.loop.drawing(frame)) is not None:
                 self.drawing.sketch, self.drawing.tag, self.drawing.faces = found.sketch, found.words, found.faces
             self.show_image(image)
-
-    def clear(self) -> None:
-        """Wipe what was drawn."""
-        self.strokes = []
-        self.drawn.emit(False)
-        self.update()
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.image() is not None:
-            self._drawing_now = True
-            self.strokes.append([self.to_picture(event.position())])
-            self.drawn.emit(True)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._drawing_now:
-            self.strokes[-1].append(self.to_picture(event.position()))
-            self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drawing_now = False
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for pen in (QPen(QColor(26, 22, 20, 160), STROKE_PX + 3), QPen(QColor(t.COPPER_LIGHT), STROKE_PX)):
-            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-            painter.setPen(pen)
-            for stroke in self.strokes:
-                path = QPainterPath(self.to_view(stroke[0]))
-                for point in stroke[1:]:
-                    path.lineTo(self.to_view(point))
-                painter.drawPath(path)
 
     def close_reader(self) -> None:
         """Stop the frame thread and let go of the film."""

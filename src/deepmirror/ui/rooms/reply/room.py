@@ -35,6 +35,7 @@ class ReplyRoom(QWidget):
     typed = pyqtSignal()  # a letter more or less
     wants_still = pyqtSignal(object)
     wants_preview = pyqtSignal()
+    wants_speech = pyqtSignal()
     wants_send = pyqtSignal()
     stroke_drawn = pyqtSignal(object, str, list, str)
 
@@ -64,6 +65,9 @@ class ReplyRoom(QWidget):
         self.whole_visit.hide()
         self.blur = QCheckBox(tr("Blur the face"))
         self.blur.toggled.connect(self._take_whole)
+        self.speak = QPushButton()
+        self.speak.setToolTip(tr("Your voice and your hand over the reply's film; never needed"))
+        self.speak.clicked.connect(self.wants_speech)
         self.preview = QPushButton(tr("Look at it whole"))
         self.preview.clicked.connect(self.wants_preview)
         self.send = QPushButton(tr("Send"))
@@ -75,7 +79,7 @@ class ReplyRoom(QWidget):
         names.addWidget(self.facts)
         top = QHBoxLayout()
         top.addLayout(names, 1)
-        for widget in (self.whole_visit, self.blur, self.preview, self.send):
+        for widget in (self.whole_visit, self.blur, self.speak, self.preview, self.send):
             top.addWidget(widget)
         return top
 
@@ -186,7 +190,12 @@ class ReplyRoom(QWidget):
         self.reply = reply
         self._fill(row)
         self.show_state("")
+        self.show_spoken()
         self._say_count()
+
+    def show_spoken(self) -> None:
+        """Whether the film goes with the coach's voice."""
+        self.speak.setText(tr("Spoken over") if self.reply is not None and self.reply.spoken else tr("Speak over it"))
 
     def _rows(self) -> list[Correction | Since]:
         return [*self.reply.since, *self.reply.corrections] if self.reply is not None else []
