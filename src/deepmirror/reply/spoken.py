@@ -138,7 +138,7 @@ def drawn_on(picture: Picture, lines: Sequence[Line]) -> Picture:
 
 def spoken_captions(words: str, length_s: float) -> list[Caption]:
     """What is said as captions over the film's length, each as long as its share of the letters. words: as the coach wrote them down."""
-    parts = [part for line in words.splitlines() for sentence in re.split(r"(?<=[.!?…])\s+", line.strip()) for part in _short(sentence)]
+    parts = [part for line in words.splitlines() for said in re.split(r"(?<=[.!?…])\s+", line.strip()) for part in _short(said)]
     whole, at, out = sum(len(p) for p in parts), 0, []
     for part in parts:
         start, at = at, at + len(part)
@@ -146,10 +146,10 @@ def spoken_captions(words: str, length_s: float) -> list[Caption]:
     return out
 
 
-def _short(sentence: str) -> list[str]:
-    """A sentence in pieces that can be read at a glance, cut between words."""
+def _short(said: str) -> list[str]:
+    """A said sentence in pieces that can be read at a glance, cut between words."""
     pieces, piece = [], ""
-    for word in sentence.split():
+    for word in said.split():
         if piece and len(piece) + 1 + len(word) > LONGEST_CAPTION:
             pieces.append(piece)
             piece = ""
