@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deepmirror.core.body.client_body import Body
-from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, fit_plane
+from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, Plane, fit_plane
 from deepmirror.core.trajectories import Track
 from deepmirror.core.views import UP
 from deepmirror.movements.loader import load_catalogue
@@ -97,3 +97,33 @@ def test_a_back_keeps_the_length_it_shows_where_nothing_passes_before_it() -> No
     assert squat[back][1] > 2 * lengths[back][1]
     shoe = lengths[("heel_right", "toe_right")]
     assert shoe[0](np.zeros((3, 2))) == pytest.approx([78.0] * 3)
+
+
+def side_plane() -> Plane:
+    """The plane of somebody who bends and stands straight again, square to the camera."""
+    lean = np.radians(35) * (1 - np.cos(np.linspace(0, 2 * np.pi, FRAMES))) / 2
+    ankle = np.tile([640.0, 600.0], (FRAMES, 1))
+    knee = ankle + PX * 41 * np.stack([-np.sin(lean), -np.cos(lean)], axis=1)
+    hip = knee + PX * 42 * np.stack([np.sin(2 * lean), -np.cos(2 * lean)], axis=1)
+    names = ("hip_left", "knee_left", "ankle_left")
+    track = Track(np.arange(FRAMES) / 30, names, np.stack([hip, knee, ankle], axis=1), np.tile(np.eye(6), (FRAMES, 1, 1)))
+    plane = fit_plane(track, "side-left", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720), {})
+    assert plane is not None
+    return plane
+
+
+def test_a_trunk_that_the_film_shows_larger_throughout_does_not_pull_the_shoulder_off_its_click() -> None:
+    """A camera that looks down from near by shows shoulder and hip a sixth further apart than the leg's scale has them."""
+    plane, way = side_plane(), np.array([[0.0, -1.0]])
+    as_known = float(plane.seen_length_px("trunk", way)[0])
+    hip, setting, nothing = (640.0, 400.0), seen("side-left"), Evidence(np.arange(2) / 30, [], np.zeros((2, 0, 2)), np.zeros((2, 0)))
+    told = {}
+    for times in (1.0, 7 / 6):
+        for clicks in (1, 3):
+            click = {"hip_left": hip, "shoulder_left": (640.0, 400.0 - times * as_known)}
+            lengths = side_lengths(nothing, [Keyframe(i, click) for i in range(clicks)], plane, setting, np.zeros((2, 0, 2)))
+            told[times, clicks] = float(lengths[segment_ends("trunk", "left")][0](way)[0]) / as_known
+    assert told[1.0, 1] == told[1.0, 3] == pytest.approx(1.0)
+    assert 1.12 < told[7 / 6, 1] < told[7 / 6, 3] < 7 / 6, "nearly as it was clicked, the more so the more was clicked"
+    without = side_lengths(nothing, [], plane, setting, np.zeros((2, 0, 2)))
+    assert float(without[segment_ends("trunk", "left")][0](way)[0]) == pytest.approx(as_known)

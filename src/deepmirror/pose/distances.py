@@ -22,6 +22,9 @@ Array = NDArray[np.float64]
 
 # Share of a segment's length that its seen length may be off in one frame; the trunk bends and the shoulder blade slides.
 SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
+# How much longer or shorter than the plane has it a film may show the trunk throughout, and how well one frame's clicks tell it: the spine
+# bends and the shoulder blade slides; shares, our own estimates, no source.
+TRUNK_SHOWN_SD, CLICKED_TRUNK_SD = 0.1, 0.04
 PADDED_TRUNK_SIGMA = 0.06  # of one that lies on a pad: the pelvis may curl off it while the back stays
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 # A back of which something passes before the hip: the film's own length of it where it shows, and how much that may be off.
@@ -40,12 +43,33 @@ def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting
     near = near_side(setting.view) or "left"
     out: Lengths = {}
     shares = SEEN_SEGMENT_SIGMA | ({} if setting.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
+    stretched = {"trunk": _trunk_as_clicked(keys, plane, near)}
     for segment, share in shares.items():
-        length = partial(plane.seen_length_px, segment)
+        length = partial(_stretched, plane, segment, stretched.get(segment, 1.0))
         out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
     if setting.movement.hands_pass:
         out |= _back(evidence, plane, near, positions)
     return out | _shoe(keys, near)
+
+
+def _stretched(plane: Plane, segment: str, stretch: float, direction: Array) -> Array:
+    return stretch * plane.seen_length_px(segment, direction)
+
+
+def _trunk_as_clicked(keys: list[Keyframe], plane: Plane, near: str) -> float:
+    """By how much this film shows the trunk longer than the plane has it, as shoulder and hip were clicked.
+
+    A camera that looks down shows the trunk larger than the leg, and the near shoulder lies nearer than the hip: that is so in every
+    frame, and must not pull every frame's shoulder off where it was clicked.
+    """
+    a, b = segment_ends("trunk", near)
+    lines = np.array([np.subtract(k.points[b], k.points[a]) for k in keys if a in k.points and b in k.points])
+    if not len(lines):
+        return 1.0
+    far = np.linalg.norm(lines, axis=1)
+    seen = float(np.mean(np.log(far / plane.seen_length_px("trunk", lines / far[:, None]))))
+    click = float(np.hypot(CLICKED_TRUNK_SD, np.sqrt(2) * keys[0].sigma_px / far.mean()))
+    return float(np.exp(seen * TRUNK_SHOWN_SD**2 / (TRUNK_SHOWN_SD**2 + click**2 / len(lines))))
 
 
 def _back(evidence: Evidence, plane: Plane, near: str, positions: Array) -> Lengths:
