@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from deepmirror.core.body.client_body import Body
-from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext
+from deepmirror.core.measures.context import CannotTell, Marks, MeasurementContext, NotAsked
 from deepmirror.core.measures.foot_measures import homography, placement, to_platform
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.motion.reps import Rep
@@ -105,6 +105,44 @@ def test_contact_edges_and_the_pelvis() -> None:
     turn = REP_MEASURES["pelvis_tuck_deg"](rolled, REP)
     assert turn.value == pytest.approx(np.degrees(np.arctan2(9 + 4 * PX, 11 * PX) - np.arctan2(9, 12 * PX)), abs=1)
     assert REP_MEASURES["pelvis_tuck_deg"](scene, REP).value < 0.5
+
+
+def set_of(lifts_cm: list[float], seated: bool = False, hidden_px: float = 0.0) -> MeasurementContext:
+    """Curls one after another whose hip rises so far in each; seated: the same on a seat; hidden: the hip behind a hand throughout."""
+    base = curl()
+    count, frames = len(lifts_cm), len(base.track.times)
+    times = np.arange(count * frames) / 30
+    rise = np.concatenate([cm * PX * np.sin(np.pi * np.arange(frames) / frames) ** 2 for cm in lifts_cm])
+    positions = np.tile(base.track.positions, (count, 1, 1))
+    positions[:, base.track.names.index("hip_left"), 1] -= rise
+    if seated:
+        positions[:, base.track.names.index("shoulder_left")] = positions[:, base.track.names.index("hip_left")] + [20 * PX, 40 * PX]
+    unseen = np.full(positions.shape[:2], hidden_px)
+    track = Track(times, base.track.names, positions, np.tile(base.track.covariance[:1], (len(times), 1, 1)), unseen)
+    reps = [replace(REP.later(k * frames / 30), number=k + 1) for k in range(count)]
+    return replace(base, track=track, angles=angle_series(track, "side-left"), reps=reps, kept={})
+
+
+def test_one_rep_that_lifts_stands_out_even_where_a_hand_hides_the_hip() -> None:
+    flat_and_one = set_of([0.2, 4.0, 0.3], hidden_px=5.0)
+    lift, more = (REP_MEASURES[n](flat_and_one, flat_and_one.reps[1]) for n in ("hip_lift_cm", "hip_lift_more_cm"))
+    assert lift.value == pytest.approx(4.0, abs=0.3) and lift.value - lift.u < 1.5, "alone it is too unsure"
+    assert more.value == pytest.approx(3.75, abs=0.3) and more.value - more.u > 1.5
+    for rep in (flat_and_one.reps[0], flat_and_one.reps[2]):
+        with pytest.raises(NotAsked, match="surely"):
+            REP_MEASURES["hip_lift_more_cm"](flat_and_one, rep)
+    every = set_of([4.0, 4.0, 4.0])
+    with pytest.raises(NotAsked, match="surely"):
+        REP_MEASURES["hip_lift_more_cm"](every, every.reps[1])
+    alone = set_of([4.0])
+    with pytest.raises(NotAsked, match="single"):
+        REP_MEASURES["hip_lift_more_cm"](alone, alone.reps[0])
+
+
+def test_what_is_followed_of_a_pelvis_that_rolls_off_a_seat_stays_behind_it() -> None:
+    lying, seated = (set_of([0.0, 3.0, 0.0], seated=s) for s in (False, True))
+    flat, rolled = (REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]) for scene in (lying, seated))
+    assert flat.value == pytest.approx(3.0, abs=0.2) and rolled.value == pytest.approx(3.0 / 0.82, abs=0.25)
 
 
 def test_a_hidden_shoulder_does_not_cost_the_hip_its_lift() -> None:

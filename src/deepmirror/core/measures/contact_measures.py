@@ -24,6 +24,7 @@ from deepmirror.core.measures.context import (
     CannotTell,
     FilmMeasure,
     MeasurementContext,
+    NotAsked,
     RepMeasure,
     at,
     highest,
@@ -34,9 +35,12 @@ from deepmirror.core.measures.tempo_measures import frame_s
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
-from deepmirror.fitted import fitted_by_name
+from deepmirror.fitted import fitted, fitted_by_name
 
 SKIN_SHARE = fitted_by_name("skin")
+SEATED_LAG = fitted("seated_lag")
+LIFT_MORE = fitted_by_name("lift_more_u")
+FLATTEST = 25  # percentile of the reps' lifts: one rep alone is the flattest by chance; our own choice
 SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
 PEAK_S = 0.1  # a lift counts that lasts about so long; our own choice
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
@@ -65,12 +69,17 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     steady = median_filter(away, size=max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1), mode="nearest")  # no single frame decides
     lift, slide = float(steady[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * noise_sd(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
-    # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
-    bend = scene.angles.get(f"hip_flexion_{scene.near}")
-    seated = bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
+    seated = _sits(scene)
+    if seated and joint == "hip":  # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
+        lift /= 1 - SEATED_LAG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
     hidden = scene.hidden_u(rep, scene.side_point(joint))
     return scene.cm(Value(lift, float(np.linalg.norm([noise, skin, hidden])))), scene.cm(Value(slide, float(np.hypot(noise, hidden))))
+
+
+def _sits(scene: MeasurementContext) -> bool:
+    bend = scene.angles.get(f"hip_flexion_{scene.near}")
+    return bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
 
 
 def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, Array]:
@@ -84,6 +93,25 @@ def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, 
 def hip_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the pad, normal to it, cm."""
     return _leaving(scene, rep, "hip", "pad")[0]
+
+
+def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
+    """How much further the hip came off the pad than in the set's flattest reps, cm, where it surely did.
+
+    Where a hand hides the hip in every rep, what is off by it is off alike in all of them, and one rep that lifts still stands out. One
+    that does not stand out may lift all the same, unseen: of it nothing is told.
+    Raises CannotTell without the pad, NotAsked for a single rep and for one that does not surely lift more.
+    """
+    if len(scene.reps) < 2:
+        raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
+    lifts = [hip_lift(scene, r).value for r in scene.reps]
+    more = hip_lift(scene, rep).value - float(np.percentile(lifts, FLATTEST))
+    hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip")))).u
+    skin = SKIN_SHARE["seated" if _sits(scene) else "lying"] * abs(more)
+    found = Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin])))
+    if found.value <= found.u:
+        raise NotAsked("it does not surely lift more than the others", ADD_PAD)
+    return found
 
 
 def hip_slide(scene: MeasurementContext, rep: Rep) -> Value:
@@ -288,6 +316,7 @@ def _fit(name: str, title: str, compute: FilmMeasure, source: str, focus: Focus,
 
 MEASURES: tuple[MeasureSpec, ...] = (
     _way("hip_lift_cm", "Hip off the pad", hip_lift, "hip", Drawing.OFF_PAD, "pad_line", compared=True),
+    _way("hip_lift_more_cm", "Hip off the pad more than in the flattest reps", hip_lift_more, "hip", Drawing.OFF_PAD, "pad_line"),
     _way("hip_slide_cm", "Hip along the pad", hip_slide, "hip", Drawing.ALONG_PAD, "pad_line"),
     MeasureSpec(
         "pelvis_tuck_deg",

@@ -129,6 +129,7 @@ PICTURES: dict[str, Picture] = {
     "trunk_lean_max_deg": _end("Your upper body leaned", "from upright"),
     "toe_out_asymmetry_deg": _feet,
     "hip_lift_cm": _centimetres("You came", "off the pad"),
+    "hip_lift_more_cm": _centimetres("You came", "further off the pad than in your flattest reps"),
     "seat_lift_cm": _centimetres("You came", "off the seat"),
     "back_lift_cm": _centimetres("You came", "off the back pad"),
     "pivot_misalignment_cm": _centimetres("Your knee sat", "away from the pivot"),
