@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -49,9 +50,12 @@ def test_one_cue_is_safety_else_what_stayed_else_what_was_well(analyses: dict[st
     assert the_one(analyses["nuru_leg_extension_side"]).code == "pivot_misaligned"  # type: ignore[union-attr]
     unsure = summary_of(analyses["oren_belt_squat_front"])
     assert unsure.finding is None and "could be told yet" in unsure.cue, "knees that no film could judge are not praised"
-    more = summary_of(analyses["oren_leg_press_side"], counted=press.reps + 1)
-    assert (more.reps, more.finding, more.judged) == (press.reps + 1, None, False), "what was counted before her eyes is not taken back"
-    assert "follows" in more.cue and summary_of(analyses["oren_leg_press_side"], counted=press.reps) == press
+    lost = replace(analyses["oren_leg_press_side"], scene=replace(analyses["oren_leg_press_side"].scene, reps=[]))
+    lost = replace(lost, measured=replace(lost.measured, reps=()), judgement=replace(lost.judgement, findings=(), checks=()))
+    kept = summary_of(lost, counted=3)
+    assert (kept.reps, kept.finding, kept.judged) == (3, None, False), "what was counted before her eyes is not taken back for none"
+    assert "follows" in kept.cue and summary_of(lost).reps == 0
+    assert summary_of(analyses["oren_leg_press_side"], counted=press.reps + 1) == press, "one told too many is corrected"
 
 
 def test_the_command_says_what_happens_in_order_and_corrects_itself(short_film: Path, tmp_path: Path) -> None:

@@ -186,10 +186,10 @@ def only_counted(reps: int) -> Summary:
 def summary_of(analysis: Analysis, counted: int = 0) -> Summary:
     """One cue: a matter of safety, else the fault that is in at least two reps and the last, else praise.
 
-    counted: reps that were told while they were lifted. Where the few looks of a set show fewer in the end, nothing is judged by them.
+    counted: reps that were told while they were lifted. Where the few looks of a set show none in the end, nothing is judged by them.
     """
     shown = shown_set(analysis)
-    if shown["reps"] < counted:
+    if counted and not shown["reps"]:
         return only_counted(counted)
     finding = the_one(analysis)
     reps, clean = shown["reps"], shown["clean_reps"]
