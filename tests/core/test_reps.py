@@ -103,6 +103,21 @@ def test_a_jerk_at_the_films_start_is_no_lowering() -> None:
         assert found.phases_s["eccentric"] == pytest.approx(plain.phases_s["eccentric"], abs=0.1)
 
 
+@pytest.mark.parametrize("at_the_end", [False, True])
+def test_a_sway_at_rest_is_no_part_of_the_movement_beside_it(at_the_end: bool) -> None:
+    """She shifts her feet under the bar before the first lowering, or after the last rep: knees bend a little and straighten."""
+    times, signal = programme([(2.0, 0.2, 1.0, 0.6, 90.0)] * 2, lead=4.0)
+    moment = times[-1] - 0.8 if at_the_end else 1.5
+    times = np.append(times, times[-1] + np.arange(1, 61) / 30) if at_the_end else times
+    signal = np.append(signal, np.full(60, signal[-1])) if at_the_end else signal
+    signal = signal + (-1 if at_the_end else 1) * 0.5 * times  # a track that drifts: the outermost moment is the lowest one
+    swaying = signal + 22 * np.exp(-(((times - moment - at_the_end) / 0.25) ** 2))
+    plain, found = (find_reps(times, s, "eccentric", 25) for s in (signal, swaying))
+    assert len(plain) == len(found) == 2
+    for a, b in zip(plain, found, strict=True):
+        assert (b.start_s, b.end_s) == pytest.approx((a.start_s, a.end_s), abs=0.15)
+
+
 def test_a_lowering_that_stops_on_its_way_is_one_lowering() -> None:
     fps = 30
 

@@ -35,6 +35,7 @@ EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
 SHARED_EDGE = 0.1  # of the shared range left out at either end, where reps turn; our own choice
 WAY_SHARE = 0.12  # of a movement's way: what goes less far in one go is no part of it; our own choice
+GIVEN_BACK = 0.5  # of a movement's way: what goes back by so much before the next one was a sway at rest; our own choice
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
@@ -206,13 +207,13 @@ def _cut(grid: Array, rates: Array, before: int, inside: list[int], after: int) 
     if inside[0] - before < 2 or after - inside[-1] < 2:
         return None
     out = _phase(grid, rates, before, inside[0])
-    back = _phase(grid, -rates, inside[-1], after)
+    back = _phase(grid, -rates, inside[-1], after, from_rest=False)
     return (*out, *back) if out and back else None
 
 
-def _phase(grid: Array, rates: Array, low: int, high: int) -> tuple[float, float] | None:
+def _phase(grid: Array, rates: Array, low: int, high: int, from_rest: bool = True) -> tuple[float, float] | None:
     """Where the speed passes 5 % of its peak first and last between two frames; a jerk that goes nowhere belongs to no phase, a stop
-    on the way does."""
+    on the way does. from_rest: it begins at rest, else it ends there; a sway at rest that is given back is no part of it."""
     between = np.arange(low, high + 1)
     moving = rates[between] > SPEED_SHARE * rates[between].max()
     if not moving.any():
@@ -220,6 +221,8 @@ def _phase(grid: Array, rates: Array, low: int, high: int) -> tuple[float, float
     runs = np.split(between[moving], np.flatnonzero(np.diff(between[moving]) > 1) + 1)
     ways = np.array([rates[run].sum() for run in runs])
     runs = [run for run, way in zip(runs, ways, strict=True) if way >= WAY_SHARE * ways.sum()]
+    while len(runs) > 1 and _given_back(rates, runs, from_rest):
+        runs.pop(0 if from_rest else -1)
     limit = SPEED_SHARE * max(rates[run].max() for run in runs)
     first, last = int(runs[0][np.argmax(rates[runs[0]])]), int(runs[-1][np.argmax(rates[runs[-1]])])
     while first > 0 and rates[first - 1] > limit:
@@ -227,6 +230,13 @@ def _phase(grid: Array, rates: Array, low: int, high: int) -> tuple[float, float
     while last < len(rates) - 1 and rates[last + 1] > limit:
         last += 1
     return _crossing(grid, rates, limit, first, first - 1), _crossing(grid, rates, limit, last, last + 1)
+
+
+def _given_back(rates: Array, runs: list[NDArray[np.int_]], from_rest: bool) -> bool:
+    """Whether the signal went back, between the run next to rest and the one after it, by most of what the first of them moved it."""
+    earlier, later = (runs[0], runs[1]) if from_rest else (runs[-2], runs[-1])
+    back = -float(np.minimum(rates[earlier[-1] + 1 : later[0]], 0.0).sum())
+    return back > GIVEN_BACK * float(rates[earlier if from_rest else later].sum())
 
 
 def _crossing(grid: Array, rates: Array, limit: float, inside: int, outside: int) -> float:
