@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import av
+import numpy as np
 import pytest
 import webvtt
 from PyQt6.QtCore import QPoint, Qt
@@ -13,10 +14,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from deepmirror.media.writer import write_film
 from deepmirror.services.films.film_library import FilmLibrary
-from deepmirror.services.replies.spoken_take import FILM, HAND, VOICE, read_take, takes_of
+from deepmirror.services.replies.rendering import Reply
+from deepmirror.services.replies.spoken_take import ABOUT, FILM, HAND, VOICE, mark_of, new_take, read_take, takes_of
 from deepmirror.standins.simulated_microphone import SimulatedMicrophone
 from deepmirror.store.sweep import sweep
+from deepmirror.ui.control import speak_controller
 from deepmirror.ui.rooms.reply.speak_dialog import SpeakDialog
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.window import USUAL_SIZE, MainWindow
@@ -46,6 +50,19 @@ def window(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Itera
     yield window
     window.close()
     window.deleteLater()
+
+
+@pytest.fixture
+def plain_film(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The film to speak over is two grey seconds: drawing the real one takes longer than all that is tested with it."""
+
+    def write(library: FilmLibrary, film_id: int, path: Path, analysis: object, reply: Reply, progress: object) -> Path:
+        take = new_take(library, film_id)
+        write_film(take / FILM, (np.full((180, 320, 3), 3 * k, np.uint8) for k in range(60)), 30.0)
+        (take / ABOUT).write_text(mark_of(reply))
+        return take
+
+    monkeypatch.setattr(speak_controller, "film_to_speak_over", write)
 
 
 def speaking(window: MainWindow, qtbot: QtBot) -> SpeakDialog:
@@ -126,7 +143,7 @@ def test_a_comment_is_spoken_drawn_heard_again_and_sent_with_the_reply(window: M
     assert (take / FILM).exists()
 
 
-def test_it_can_be_left_out_taken_back_and_spoken_anew(window: MainWindow, qtbot: QtBot) -> None:
+def test_it_can_be_left_out_taken_back_and_spoken_anew(plain_film: None, window: MainWindow, qtbot: QtBot) -> None:
     review, room = window.review, window.reply_room
     assert review is not None
     dialog = speaking(window, qtbot)
@@ -162,7 +179,7 @@ def test_it_can_be_left_out_taken_back_and_spoken_anew(window: MainWindow, qtbot
     assert {p.name for p in places.glob("spoken-*")} == {second}, "at the next start only what the reply has is kept"
 
 
-def test_a_microphone_that_cannot_be_heard_says_so_and_changes_nothing(window: MainWindow, qtbot: QtBot) -> None:
+def test_a_microphone_that_cannot_be_heard_says_so_and_changes_nothing(plain_film: None, window: MainWindow, qtbot: QtBot) -> None:
     dialog = speaking(window, qtbot)
     dialog.microphone.setCurrentIndex(1)
     press(dialog, Qt.Key.Key_R)
