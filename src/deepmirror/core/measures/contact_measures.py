@@ -6,6 +6,8 @@ registration. Distances are in cm at the client's plane; `u` is k = 2.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from scipy.ndimage import median_filter
 
@@ -316,7 +318,10 @@ def _fit(name: str, title: str, compute: FilmMeasure, source: str, focus: Focus,
 
 MEASURES: tuple[MeasureSpec, ...] = (
     _way("hip_lift_cm", "Hip off the pad", hip_lift, "hip", Drawing.OFF_PAD, "pad_line", compared=True),
-    _way("hip_lift_more_cm", "Hip off the pad more than in the flattest reps", hip_lift_more, "hip", Drawing.OFF_PAD, "pad_line"),
+    replace(
+        _way("hip_lift_more_cm", "Hip off the pad more than in the flattest reps", hip_lift_more, "hip", Drawing.OFF_PAD, "pad_line"),
+        short="Beside the flattest reps",
+    ),
     _way("hip_slide_cm", "Hip along the pad", hip_slide, "hip", Drawing.ALONG_PAD, "pad_line"),
     MeasureSpec(
         "pelvis_tuck_deg",
