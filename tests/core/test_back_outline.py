@@ -81,7 +81,7 @@ def test_what_stands_behind_the_back_is_not_taken_for_it() -> None:
     behind = outline - scene.back.hip[:, None]
     last = scene.track.times > 6
     outline[last, 6:9] = scene.back.hip[last, None] + 1.5 * behind[last, 6:9]
-    hidden = replace(scene, back=replace(scene.back, outline=outline))
+    hidden = replace(scene, back=replace(scene.back, outline=outline), kept={})
     with pytest.raises(NotAsked, match="behind the back"):
         back_rounder(hidden, hidden.reps[2])
     assert abs(back_rounder(hidden, hidden.reps[0]).value) < 1
@@ -89,7 +89,7 @@ def test_what_stands_behind_the_back_is_not_taken_for_it() -> None:
 
 def test_one_repetition_alone_and_reps_of_other_depths_are_not_compared() -> None:
     scene = hinges([0.0, 30.0])
-    alone = replace(scene, reps=scene.reps[:1])
+    alone = replace(scene, reps=scene.reps[:1], kept={})
     with pytest.raises(NotAsked, match="no straighter one"):
         back_rounder(alone, alone.reps[0])
     assert rep_outline(scene, scene.reps[0]).lean_deg == pytest.approx(75, abs=1)

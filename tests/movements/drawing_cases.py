@@ -66,7 +66,7 @@ def side_scene(movement: Movement) -> MeasurementContext:
     far = scene.track.point("ankle_right") - [180.0, 0.0] if "ankle_right" in scene.track.names else None
     stack = np.clip(share, 0, 1) * 100
     back = back_of(scene, share) if "mid_back" in movement.marks else None
-    return replace(scene, stack=stack, far={} if far is None else {"ankle": far}, back=back)
+    return replace(scene, stack=stack, far={} if far is None else {"ankle": far}, back=back, kept={})
 
 
 def back_of(scene: MeasurementContext, share: np.ndarray) -> BackSeen:

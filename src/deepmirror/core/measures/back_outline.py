@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from deepmirror.core.measures.context import ADD_BACK, Array, MeasurementContext, NotAsked
+from deepmirror.core.measures.context import ADD_BACK, Array, BackSeen, MeasurementContext, NotAsked
 from deepmirror.core.measures.spec import SIDE, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
@@ -52,6 +52,10 @@ def outline_heights(scene: MeasurementContext) -> Array:
     back = scene.back
     if scene.near is None or back is None:
         raise NotAsked("the outline of the back was not looked for", ADD_BACK)
+    return scene.cached("back's outline", lambda: _all_heights(scene, back))
+
+
+def _all_heights(scene: MeasurementContext, back: BackSeen) -> Array:
     film = scene.film_track
     followed = film.point(scene.side_point("hip")), film.point(scene.side_point("shoulder"))
     out = np.full((2, len(film.times), len(SHARES)), np.nan)
@@ -90,16 +94,21 @@ def rep_outline(scene: MeasurementContext, rep: Rep) -> RepOutline:
 
 def straightest(scene: MeasurementContext, lean_deg: float) -> Array:
     """The outline (2, 10) of the set's straightest reps among those that lean about so far. Raises NotAsked."""
-    seen = []
-    for rep in scene.reps:
-        try:
-            seen.append(rep_outline(scene, rep))
-        except NotAsked:
-            continue
+    seen = scene.cached("reps' outlines", lambda: _seen_outlines(scene))
     alike = np.array([s.heights for s in seen if abs(s.lean_deg - lean_deg) <= ALIKE_DEG])
     if len(alike) < 2:
         raise NotAsked(RELATIVE, ADD_BACK)
     return np.asarray(np.percentile(alike, STRAIGHTEST, axis=0))
+
+
+def _seen_outlines(scene: MeasurementContext) -> list[RepOutline]:
+    out = []
+    for rep in scene.reps:
+        try:
+            out.append(rep_outline(scene, rep))
+        except NotAsked:
+            continue
+    return out
 
 
 def back_rounder(scene: MeasurementContext, rep: Rep) -> Value:

@@ -106,7 +106,7 @@ def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
     """
     if len(scene.reps) < 2:
         raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
-    lifts = [hip_lift(scene, r).value for r in scene.reps]
+    lifts = scene.cached("hip lifts", lambda: [hip_lift(scene, r).value for r in scene.reps])
     more = hip_lift(scene, rep).value - float(np.percentile(lifts, FLATTEST))
     hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip")))).u
     skin = SKIN_SHARE["seated" if _sits(scene) else "lying"] * abs(more)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,7 @@ from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import UP
 
 Array = NDArray[np.float64]
+Kept = TypeVar("Kept")
 
 
 class Remedy(StrEnum):
@@ -135,13 +137,18 @@ class MeasurementContext:
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
     back: BackSeen | None = None
-    kept: dict[str, Series] = field(default_factory=dict, compare=False, repr=False)
+    kept: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+
+    def cached(self, name: str, make: Callable[[], Kept]) -> Kept:
+        """What every rep looks at, worked out once."""
+        if name not in self.kept:
+            self.kept[name] = make()
+        found: Kept = self.kept[name]
+        return found
 
     def cached_series(self, name: str, make: Callable[[], Series]) -> Series:
         """A series that every rep looks at, worked out once."""
-        if name not in self.kept:
-            self.kept[name] = make()
-        return self.kept[name]
+        return self.cached(name, make)
 
     @property
     def film_track(self) -> Track:

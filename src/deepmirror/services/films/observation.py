@@ -47,7 +47,7 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
     others: list[Region] = []
-    back = back_seen(brief, movement)
+    back = where_back_lies(brief, movement)
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
@@ -104,7 +104,7 @@ def where_about(brief: Brief, movement: Movement, evidence: Evidence, keys: list
     return About(whole, [names[i] for i in kept], positions[:, kept])
 
 
-def back_seen(brief: Brief, movement: Movement) -> tuple[str, float] | None:
+def where_back_lies(brief: Brief, movement: Movement) -> tuple[str, float] | None:
     """The near side and where the back lies (see back_outline), where its shape is judged from the side."""
     near = near_side(brief.file.view)
     return (near, -facing(brief.file.view)) if near and "mid_back" in movement.marks else None
