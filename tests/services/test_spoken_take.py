@@ -21,6 +21,7 @@ from deepmirror.media.writer import write_film
 from deepmirror.reply.film import web_vtt
 from deepmirror.reply.spoken import OnShow, Shown, Touched, Wiped, event_line, events_of, on_show, spoken_captions
 from deepmirror.services.common.jobs import Progress
+from deepmirror.services.replies.speaking import Speaking
 from deepmirror.services.replies.spoken_take import FILM, HAND, VOICE, TakeRecorder, read_take, write_spoken
 from deepmirror.standins.simulated_microphone import RATE, SimulatedMicrophone, syllables
 
@@ -138,6 +139,18 @@ def test_a_take_that_cannot_be_read_says_so(take: Path, tmp_path: Path, harm: st
         (take / harm).unlink()
     with pytest.raises(ReplyError, match="speak it anew"):
         write_spoken(take, tmp_path / "spoken.mp4", Progress())
+
+
+def test_a_picture_wished_for_before_a_shorter_take_is_its_last(take: Path) -> None:
+    """The film below has 40 pictures; a quick take has a few, while the reader still fetches one of the others."""
+    speaking = Speaking(take)
+    assert speaking.pictures() == PICTURES
+    microphone = Hears()
+    speaking.begin(microphone, 30)
+    microphone.hear(np.full(RATE // 5, 900, np.int16))
+    assert speaking.end() is not None and speaking.pictures() < 10
+    assert abs(int(speaking.picture(39)[20, 20, 0]) - 150) < 6, "picture 30 of the film below"
+    speaking.close()
 
 
 def test_the_simulated_microphone_speaks_in_real_time(take: Path) -> None:

@@ -47,10 +47,11 @@ class Speaking:
         return len(self._on_show) or len(self._film.times)
 
     def picture(self, number: int) -> NDArray[np.uint8]:
-        """One of them (H, W, 3)."""
-        if not self._on_show:
+        """One of them (H, W, 3); one that was wished for before a shorter take was there is its last."""
+        shown = self._on_show
+        if not shown:
             return self._film.picture(number)
-        now = self._on_show[number]
+        now = shown[min(number, len(shown) - 1)]
         return drawn_on(self._film.picture(now.picture), now.lines)
 
     def shows(self, reply: Reply) -> bool:
