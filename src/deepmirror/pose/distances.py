@@ -43,9 +43,9 @@ def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting
     near = near_side(setting.view) or "left"
     out: Lengths = {}
     shares = SEEN_SEGMENT_SIGMA | ({} if setting.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
-    stretched = {"trunk": _trunk_as_clicked(keys, plane, near)}
     for segment, share in shares.items():
-        length = partial(_stretched, plane, segment, stretched.get(segment, 1.0))
+        stretch = _trunk_as_clicked(keys, plane, near) if segment == "trunk" else 1.0
+        length = partial(_stretched, plane, segment, stretch)
         out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
     if setting.movement.hands_pass:
         out |= _back(evidence, plane, near, positions)

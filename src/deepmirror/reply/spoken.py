@@ -97,7 +97,9 @@ def on_show(events: Sequence[Event], length_s: float, fps: float, pictures: int)
     """What is on show in each picture of the spoken film; pictures: how many the film below it has."""
     number, at = 0, 0
     lines: list[list[tuple[float, float]]] = []
+    now = OnShow(0, ())
     for k in range(max(round(length_s * fps), 1)):
+        before = at
         while at < len(events) and events[at].time_s <= k / fps:
             event, at = events[at], at + 1
             if isinstance(event, Shown):
@@ -108,7 +110,9 @@ def on_show(events: Sequence[Event], length_s: float, fps: float, pictures: int)
                 lines.append([(event.x, event.y)])
             else:
                 lines[-1].append((event.x, event.y))
-        yield OnShow(number, tuple(tuple(line) for line in lines))
+        if at > before:  # what stands is not made anew for every picture
+            now = OnShow(number, tuple(tuple(line) for line in lines))
+        yield now
 
 
 def spoken_pictures(shown: Iterator[OnShow], picture: Callable[[int], Picture]) -> Iterator[Picture]:

@@ -30,7 +30,7 @@ def sweep(folder: Path, session: Session) -> None:
         for part in (folder / place).rglob(f"*{PART}"):
             remove(part)
     _forget_strangers(folder, {str(i) for i in session.scalars(select(FilmRow.id))})
-    _forget_unused_takes(folder, {f"film-{i}": draft for i, draft in session.execute(select(FilmRow.id, FilmRow.draft_json))})
+    _forget_unused_takes(folder, session)
     _unsend(folder, set(session.scalars(select(ReplyRow.folder))))
     _mend(session)
 
@@ -42,10 +42,11 @@ def _forget_strangers(folder: Path, films: set[str]) -> None:
             remove(path)
 
 
-def _forget_unused_takes(folder: Path, drafts: dict[str, str]) -> None:
+def _forget_unused_takes(folder: Path, session: Session) -> None:
     """What was spoken over a reply's film and left out again: nothing brings it back once the program was closed."""
     for take in (folder / "replies").glob("film-*/spoken-*"):
-        if f'"{take.name}"' not in (drafts.get(take.parent.name) or ""):
+        film_id = take.parent.name.removeprefix("film-")
+        if f'"{take.name}"' not in (session.scalar(select(FilmRow.draft_json).where(FilmRow.id == film_id)) or ""):
             remove(take)
 
 

@@ -26,7 +26,7 @@ LEAST_LOOKS, LOOKS_ALIKE = 3, 2  # of a rep; and so many in a row err alike; our
 WIDEST_GAP = 0.12  # between two places where the outline is seen; our own choice
 ALIKE_DEG = 15.0  # of trunk lean: reps whose deepest lie further apart are not compared; our own choice
 STRAIGHTEST = 25  # percentile of the reps: one rep alone is the straightest by chance; our own choice
-# A round arc bulges by h of its chord where it turns by 4 arctan 2h, a spine that gives in one place by less of a turn, down to 0.65 of it
+# A round arc bulges by h of its chord where it turns by 4 arctan 2h, a spine that gives in one place by less of a turn, down to 0.6 of it
 # at two fifths of the way: what is told lies between, and reaches to both.
 BETWEEN, SHAPE_U_SHARE = 0.8, 0.25
 EDGE_U = fitted("back_edge_u")  # k = 2, of the line hip to shoulder: how far two straight reps' outlines differ

@@ -54,7 +54,6 @@ class SpeakController(QObject):
         if review is None or review.analysis is None or reply is None:
             return
         library, film_id, path, analysis, told = self._library, review.film_id, review.film.path, review.analysis, deepcopy(reply)
-        told.spoken = ""
         work = lambda progress: film_to_speak_over(library, film_id, path, analysis, told, progress)
         job = Job(tr("Writing the film to speak over"), work, self)
         job.done.connect(lambda folder: self._open(reply, folder) if reply is self.room.reply else None)
