@@ -240,6 +240,11 @@ class Movement(Strict):
     fault: list[Fault] = []
 
     @property
+    def feet_stand(self) -> bool:
+        """Whether a set's feet are meant to stay where they stand."""
+        return self.standing and not self.steps
+
+    @property
     def foot_carried(self) -> bool:
         """Whether a roller or a sled moves the foot along: one that turns at the ankle on the sled moves by itself."""
         return self.foot_held or (self.platform_moves and "ankle" not in self.signal)

@@ -53,6 +53,8 @@ class Evidence:
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
     back (T, K, 2): where the body ends behind the line from hip to shoulder (see back_outline), px, NaN where nobody looked or nothing
     ends; may be empty.
+    resting (T, P, 2): where the network would have seen a foot that stands while it saw it elsewhere (see resting_feet), px, NaN
+    everywhere else; may be empty.
     roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """
 
@@ -75,6 +77,7 @@ class Evidence:
     turn_since: Array = field(default_factory=lambda: np.empty(0))
     sole: Array = field(default_factory=lambda: np.empty(0))
     back: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
+    resting: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     roll: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
@@ -112,7 +115,7 @@ class Evidence:
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
         whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform, self.back))
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
-        whole &= self.roll.shape in ((0,), (2,))
+        whole &= self.roll.shape in ((0,), (2,)) and (not len(self.resting) or self.resting.shape == (frames, count, 2))
         if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):
             raise BadEvidence("What was seen in the film does not belong together; it is looked at again.")
 
@@ -139,6 +142,7 @@ class Evidence:
             match=pick(self.match, np.nan),
             match_sigma=pick(self.match_sigma, np.inf),
             match_key=pick(self.match_key, -1.0),
+            resting=pick(self.resting, np.nan) if len(self.resting) else self.resting,
             learned=learned,
         )
 

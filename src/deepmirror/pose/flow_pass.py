@@ -16,6 +16,7 @@ from deepmirror.pose.camera_motion import RoomFollower
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.optical_flow import PatchFollower, StepFollower
 from deepmirror.pose.plate import PlateFollower
+from deepmirror.pose.resting_feet import RestingFeet
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -25,13 +26,14 @@ Tick = Callable[[int], None]
 class Followers:
     """All that is looked for in each picture, given in order, around where the points of `names` are about (P, 2) px.
 
-    shank: its length in the picture, px; plate_beside: the point a plate on the back hides, if there is one.
+    shank: its length in the picture, px; plate_beside: the point a plate on the back hides, if there is one; resting: where feet stand,
+    if they are meant to.
     """
 
-    def __init__(self, names: list[str], shank: float, plate_beside: str | None) -> None:
+    def __init__(self, names: list[str], shank: float, plate_beside: str | None, resting: RestingFeet | None = None) -> None:
         self._names, self._plate_beside = names, plate_beside
         self._stepper, self._patcher, self._room = StepFollower(shank), PatchFollower(shank), RoomFollower()
-        self._plate = PlateFollower(shank)
+        self._plate, self._resting = PlateFollower(shank), resting
         self._shoulder = names.index(plate_beside) if plate_beside in names else None
         self._steps: list[tuple[Array, Array]] = []
         self._found: list[tuple[Array, Array, Array]] = []
@@ -44,6 +46,10 @@ class Followers:
         self._patcher.learn(grey, key, self._names, centres)
         if self._shoulder is not None and self._plate_beside in key.points:
             self._plate.learn(grey, centres[self._shoulder])
+
+    def settle(self, grey: Picture, centres: Array) -> Array:
+        """Where the points are about in this picture, with feet that stand where they stand."""
+        return centres if self._resting is None else self._resting.settle(grey, self._room.last_move(centres))
 
     def step(self, grey: Picture, before: Array, centres: Array, body: Array) -> None:
         """How the still room moved since the picture before, and flow; before: where the points were there; body (B, 2) px: all that was
@@ -66,11 +72,15 @@ class Followers:
             whole[name][:done, at] = np.array([(*step, *found)[k] for step, found in zip(self._steps, self._found, strict=True)])
         for row in learned:
             row[1] = at[int(row[1])]
+        resting = np.empty((0, 0, 2))
+        if self._resting is not None and np.isfinite(standing := self._resting.seen()).any():
+            resting = np.full_like(seen.network, np.nan)
+            resting[:done, at] = standing[:done]
         plates, rest = np.array(self._plates).reshape(-1, 2), len(seen.times) - done
         plates = np.concatenate([plates, np.full((rest, 2), np.nan)]) if np.isfinite(plates).any() else np.empty((0, 2))
         room = self._room.path()
         room = np.concatenate([room, np.repeat(room[-1:], rest, axis=0)]) if len(room) else room
-        return replace(seen, **whole, learned=learned, room=room, plate=plates)
+        return replace(seen, **whole, learned=learned, room=room, plate=plates, resting=resting)
 
 
 def follow(
@@ -81,25 +91,31 @@ def follow(
     positions: Array,
     tick: Tick,
     plate_beside: str | None = None,
+    feet_stand: bool = False,
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
     frames gives the film's grey pictures in order, as often as it is called.
     """
     steady, body = filled(positions), filled(evidence.network)
-    followers = Followers(names, shank_px(steady, names), plate_beside)
+    shank = shank_px(steady, names)
+    resting = RestingFeet(names, steady, evidence.network[:, [evidence.names.index(n) for n in names]], shank) if feet_stand else None
+    followers = Followers(names, shank, plate_beside, resting)
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
         if i in by_frame:
             followers.learn(grey, by_frame[i], steady[i])
         if i >= max(by_frame):
             break
+    before = steady[0]
     with ThreadPoolExecutor(1) as pool:
         for i, grey in enumerate(frames()):
             if i >= len(evidence.times):
                 break
-            beside = pool.submit(followers.find, grey, steady[i])
-            followers.step(grey, steady[max(i - 1, 0)], steady[i], body[i])
+            about = followers.settle(grey, steady[i])
+            beside = pool.submit(followers.find, grey, about)
+            followers.step(grey, before, about, body[i])
             beside.result()
+            before = about
             tick(i)
     return followers.evidence(evidence)

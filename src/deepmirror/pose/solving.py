@@ -138,7 +138,7 @@ def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:
     usual, own = OutOfPlanePrior(), movement.opening
     thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
     stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
-    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing, movement.standing and not movement.steps)
+    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing, movement.feet_stand)
 
 
 def _behind_plate(

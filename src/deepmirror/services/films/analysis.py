@@ -179,7 +179,7 @@ def solve_film(seen: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Tr
 def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSetting) -> BodyMotion:
     """From places in the picture to angles of the body, with the camera that took it."""
     still, view, body, up, plane = trajectories.still, setting.view, setting.body, setting.up, trajectories.plane
-    side_by_side = setting.movement.standing and not setting.movement.steps
+    side_by_side = setting.movement.feet_stand
     frontal = fit_frontal(still, view, body, up, setting.size) if side_by_side else None
     trusted = None if plane is None or plane.strained else plane  # one that does not fit may not bend the picture's own angles
     angles = angle_series(still, view, up, setting.up_u_deg, trusted, frontal)

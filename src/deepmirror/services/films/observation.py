@@ -21,6 +21,7 @@ from deepmirror.pose.network import Region
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import GLANCE, Plan, look
 from deepmirror.pose.pose_tracker import QUICK as QUICK
+from deepmirror.pose.resting_feet import with_feet_at_rest
 from deepmirror.pose.rigid_attachment import carry, feet_at_first
 from deepmirror.pose.room_level import LOOKS, roll_of_room
 from deepmirror.pose.rough_positions import first_positions, followed_positions
@@ -70,7 +71,7 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     turning = start + 0.8 * (0.98 - start)
     tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)
-    followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, behind_plate(brief, movement))
+    followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, behind_plate(brief, movement), movement.feet_stand)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
         followed = _see_turns(film, brief, movement, followed, near, tick)
@@ -156,7 +157,7 @@ def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
     """What was followed, and how the near side's segments turn, seen on them as a whole."""
     names, keys = points_for(brief.file.view), keyframes(brief, len(film.times))
-    positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
+    positions = followed_positions(with_feet_at_rest(followed.only(names)), keys, movement, brief.file.view)
     shown = {"foot": movement.foot_seen} | ({"trunk": BESIDE_PLATE} if movement.bar_on_back else {})
     turns = watch_turns(film.stream_grey(), positions, names, near, [k.frame for k in keys], shown, tick)
     return replace(followed, turn=turns.turn, turn_sigma=turns.sigma, turn_since=turns.since, sole=turns.sole)

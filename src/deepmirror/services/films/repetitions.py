@@ -115,7 +115,7 @@ def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str
     def at(path: Array, time: float) -> Array:
         return np.asarray(path[int(np.argmin(np.abs(track.times - time)))])
 
-    if movement.standing and not movement.steps:
+    if movement.feet_stand:
         still = [r for r in reps if np.linalg.norm(at(ankle, r.end_s) - at(ankle, r.start_s)) <= STEP_SHARE * shank]
         reps = mark_partials([replace(r, number=i + 1) for i, r in enumerate(still)])
     if movement.takes_turns:

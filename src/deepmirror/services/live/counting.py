@@ -67,7 +67,7 @@ class LiveCount:
 
     def _in_place(self, rep: Rep) -> bool:
         """Whether the feet of one who stands stayed where they were: else she walks, unracks or racks."""
-        if not self.movement.standing or self.movement.steps:
+        if not self.movement.feet_stand:
             return True
         start, end = (self._ankles(when) for when in (rep.start_s, rep.end_s))
         return float(np.linalg.norm(end - start)) <= STEP_SHARE * self._shank
