@@ -19,6 +19,7 @@ from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.film_library import result_of
 from deepmirror.services.films.observation import observe
 from deepmirror.services.films.set_log import shown_set
+from deepmirror.words import to_kept
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 
@@ -31,8 +32,9 @@ def main() -> None:
             if again or not kept.exists():
                 observe(film, brief, catalogue.movement(brief.file.movement), Progress()).save(kept)
             analysis = conclude(film.facts, brief, catalogue, Evidence.load(kept))
-            results[path.stem] = {"film": vars(result_of(analysis, film)), "set": shown_set(analysis)}
-        print(path.stem, results[path.stem]["film"]["line"], flush=True)
+            told = result_of(analysis, film)
+            results[path.stem] = {"film": vars(told) | {"line": to_kept(told.line)}, "set": shown_set(analysis)}
+        print(path.stem, told.line, flush=True)
     (DEMO / "results.json").write_text(json.dumps(results, indent=1) + "\n")
 
 

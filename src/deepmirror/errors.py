@@ -30,6 +30,8 @@ def one_line(words: str, most: int = LONGEST_SENTENCE) -> str:
     """Words as one line that any screen, log or database takes: no control or half characters, no more than `most` of them."""
     plain = "".join(c if c.isprintable() else " " for c in words.encode("utf-8", "replace").decode("utf-8"))
     line = " ".join(plain.split())
+    if line == words and len(line) <= most:
+        return words
     return line if len(line) <= most else line[: most - 1].rstrip() + "…"
 
 

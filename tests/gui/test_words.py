@@ -2,39 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import io
+from collections.abc import Callable, Iterator
 
 import pytest
+from pypdf import PdfReader
 from PyQt6.QtCore import QTranslator
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QToolButton
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QDialog, QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
+from deepmirror.reply.page import render_page, render_request
+from deepmirror.reply.pdf import render_pdf
+from deepmirror.reply.sheet import render_sheet
+from deepmirror.services.clients.sheets import make_sheet
 from deepmirror.services.films.film_library import FilmLibrary
+from deepmirror.services.replies.composing import draft_reply
+from deepmirror.services.replies.retake_request import draft_request
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import load_language
 from deepmirror.ui.window import ROOMS, USUAL_SIZE, MainWindow
+from tests.gui.pseudo_language import PseudoLanguage, english_in, shown_on
 from tests.gui.ui_driver import PATIENCE, open_film
-
-LONGER = 1.35  # German against English runs about a third longer; common practice, no source
-
-
-class Longer(QTranslator):
-    """Every word a third longer, and marked."""
-
-    def isEmpty(self) -> bool:
-        return False
-
-    def translate(self, context: str | None, words: str | None, disambiguation: str | None = None, n: int = -1) -> str:
-        if context != "deepmirror" or not words:
-            return words or ""
-        return "«" + words + "~" * round(len(words) * (LONGER - 1)) + "»"
 
 
 @pytest.fixture
 def foreign(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iterator[MainWindow]:
     """The window in a language that is a third longer."""
     apply_theme(qapp)
-    translator = Longer()
+    translator = PseudoLanguage()
     qapp.installTranslator(translator)
     window = MainWindow(demo_library)
     window.resize(USUAL_SIZE)
@@ -70,3 +66,93 @@ def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, 
 
 def test_a_language_that_does_not_ship_is_left_out() -> None:
     assert not load_language(QTranslator(), "xx_YY")
+
+
+class Reader:
+    """Reads all that a window shows, drawn texts too, and keeps what no translator could have reached."""
+
+    def __init__(self, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+        self._window, self._qtbot = window, qtbot
+        self._drawn: set[str] = set()
+        self.english: dict[str, str] = {}
+        self.texts = 0
+        really = QPainter.drawText
+
+        def spy(painter: QPainter, *about: object) -> object:
+            self._drawn |= {a for a in about if isinstance(a, str)}
+            return really(painter, *about)  # type: ignore[call-overload]
+
+        monkeypatch.setattr(QPainter, "drawText", spy)
+
+    def read(self, where: str) -> None:
+        """Everything that is on the screen now."""
+        self._qtbot.waitUntil(lambda: not self._window.jobs, timeout=PATIENCE)
+        self._window.repaint()
+        self._qtbot.wait(60)
+        found = [*shown_on(self._window), *(("drawn", text) for text in self._drawn)]
+        self._drawn.clear()
+        self.texts += len(found)
+        self.english |= {text: f"{where}: {what}" for what, text in found if english_in(text)}
+
+
+def test_every_text_on_the_screens_can_be_translated(foreign: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    reader = Reader(foreign, qtbot, monkeypatch)
+    for room in ("desk", "plan", "floor"):
+        foreign.go(room)
+        reader.read(room)
+    for client in ("Bram", "Oren", "Tove", "Ines", "Nuru", "Yuna"):
+        open_film(foreign, qtbot, client)
+        reader.read(f"the film of {client}")
+        foreign.mirror.toggle_placing()
+        reader.read(f"placing points of {client}")
+        foreign.mirror.toggle_placing()
+    foreign.follow_up.compare()
+    reader.read("comparing")
+    foreign.client_control.open(None)
+    reader.read("the client")
+    assert reader.texts > 1000
+    assert not reader.english
+
+
+DIALOGS = {
+    "mirror": ("settings", "change_keys", "caution", "new_client", "refilm", "sheet"),
+    "person": ("rename_client",),
+    "plan": ("log_session", "note_pain", "session_page"),
+}
+
+
+def test_dialogs_too(foreign: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    reader = Reader(foreign, qtbot, monkeypatch)
+    open_film(foreign, qtbot, "Nuru")
+    into: dict[str, Callable[[], object]] = {
+        "mirror": lambda: foreign.go("mirror"),
+        "person": lambda: foreign.client_control.open(None),
+        "plan": lambda: foreign.plan.open(None),
+    }
+    for room, actions in DIALOGS.items():
+        for name in actions:
+            into[room]()
+            qtbot.waitUntil(lambda: not foreign.jobs, timeout=PATIENCE)
+            foreign.actions_by_id[name].trigger()
+            qtbot.waitUntil(lambda: any(d.isVisible() for d in foreign.findChildren(QDialog)), timeout=PATIENCE)
+            reader.read(name)
+            for dialog in foreign.findChildren(QDialog):
+                dialog.close()
+    assert not reader.english
+
+
+def test_what_a_client_gets_can_be_translated(foreign: MainWindow, qtbot: QtBot) -> None:
+    library, english = foreign.library, dict[str, str]()
+    for who in ("Oren", "Ines", "Nuru", "Yuna"):
+        open_film(foreign, qtbot, who)
+        assert foreign.review is not None and foreign.review.analysis is not None
+        reply, record = draft_reply(foreign.review.analysis, coach="Marit Oduya, the boat shed"), foreign.review.record
+        request = draft_request(library, record.id, foreign.review.analysis)
+        sheet = make_sheet(library, record.client_id, record.movement, foreign.review.analysis)
+        printed = PdfReader(io.BytesIO(render_pdf(reply, {}))).pages[0].extract_text()
+        pages = (render_page(reply, {}, None, ""), printed, render_request(request, b""), request.text(), render_sheet(sheet))
+        for page in pages:
+            body = page.partition("<body>")[2] or page
+            assert "«" in body
+            english |= {" ".join(english_in(body)): who} if english_in(body) else {}
+    assert not english

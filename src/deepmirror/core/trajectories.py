@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 
@@ -21,7 +22,7 @@ class NotFollowed(ValueError):
     """A point that was not followed, or that the coach left out, is asked for; `point` is its name."""
 
     def __init__(self, point: str) -> None:
-        super().__init__(f"{point} was not followed")
+        super().__init__(say("{point} was not followed", point=point))
         self.point = point
 
 

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from enum import StrEnum
 
+from deepmirror.words import say
+
 COVERAGE_FACTOR = 2.0  # expanded uncertainty, k = 2 (about 95 %); JCGM 100:2008 (GUM) section 6
 
 
@@ -33,7 +35,7 @@ class Value:
 
 def with_unit(number: str, unit: str) -> str:
     """A number and its unit as they are written: "3.6 cm", but "33°" without a gap."""
-    return f"{number}{unit}" if unit.startswith("°") else f"{number} {unit}".rstrip()
+    return f"{number}{unit}" if unit.startswith("°") else say("{number} {unit}", number=number, unit=unit).rstrip()
 
 
 def with_doubt(value: float, u: float, places: int, unit: str, signed: bool = False) -> str:
@@ -110,7 +112,7 @@ def verdict(measured: Value | None, band: Band, limit_u: float = math.inf) -> Ve
 def describe_band(band: Band) -> str:
     """ "at most 5", "at least 85", "4 to 8"."""
     if band.low is None:
-        return f"at most {band.high:g}"
+        return say("at most {high:g}", high=band.high)
     if band.high is None:
-        return f"at least {band.low:g}"
-    return f"{band.low:g} to {band.high:g}"
+        return say("at least {low:g}", low=band.low)
+    return say("{low:g} to {high:g}", low=band.low, high=band.high)

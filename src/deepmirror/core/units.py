@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from deepmirror.words import in_language, say
+
 CM_PER_INCH = 2.54  # exact: international yard and pound agreement, 1959
 KG_PER_LB = 0.45359237  # exact: the same
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
@@ -19,13 +21,13 @@ def parse_length_cm(text: str, low: float, high: float, what: str) -> float:
     if found := _FEET.match(clean):
         value = (_float(found[1]) * 12 + _float(found[2] or "0")) * CM_PER_INCH
     else:
-        value = _plain(clean, _LENGTHS, f"{what} can be written like 172 cm, 1.72 m or 5 ft 9, not “{text}”.")
+        value = _plain(clean, _LENGTHS, say("{what} can be written like 172 cm, 1.72 m or 5 ft 9, not “{text}”.", what=what, text=text))
     return _inside(value, low, high, what, "cm")
 
 
 def parse_mass_kg(text: str, low: float, high: float, what: str) -> float:
     """Kilograms from "70", "70 kg", "154 lb", "11 st". Raises ValueError with a sentence."""
-    value = _plain(text.strip().lower(), _MASSES, f"{what} can be written like 70 kg or 154 lb, not “{text}”.")
+    value = _plain(text.strip().lower(), _MASSES, say("{what} can be written like 70 kg or 154 lb, not “{text}”.", what=what, text=text))
     return _inside(value, low, high, what, "kg")
 
 
@@ -42,19 +44,28 @@ def _float(text: str) -> float:
 
 def _inside(value: float, low: float, high: float, what: str, unit: str) -> float:
     if not low <= value <= high:
-        raise ValueError(f"{what} of {value:.1f} {unit} cannot be right: it should lie between {low:g} and {high:g} {unit}.")
+        raise ValueError(
+            say(
+                "{what} of {value:.1f} {unit} cannot be right: it should lie between {low:g} and {high:g} {unit}.",
+                what=what,
+                value=value,
+                unit=unit,
+                low=low,
+                high=high,
+            )
+        )
     return round(value, 2)
 
 
 def length_words(cm: float, imperial: bool) -> str:
     """A length as this client reads it: centimetres, or inches (feet and inches from three feet on)."""
     if not imperial:
-        return f"{cm:.1f} cm"
+        return say("{cm:.1f} cm", cm=cm)
     inches = cm / CM_PER_INCH
     if inches < 36:
-        return f"{inches:.1f} in"
+        return say("{inches:.1f} in", inches=inches)
     feet, rest = divmod(round(inches * 2) / 2, 12)
-    return f"{feet:.0f} ft {rest:g}"
+    return say("{feet:.0f} ft {rest:g}", feet=feet, rest=rest)
 
 
 _AMOUNT = re.compile(r"(\d+(?:\.\d+)?)((?:\s*(?:±|to|–|and)\s*\d+(?:\.\d+)?)*)\s*(cm|kg)\b")
@@ -63,7 +74,8 @@ LB_FROM_KG, INCH_FROM_CM = 1 / KG_PER_LB, 1 / CM_PER_INCH  # the same agreement,
 
 
 def in_their_units(text: str, imperial: bool) -> str:
-    """A sentence with its centimetres and kilograms as this client reads them: "3.6 ± 0.6 cm" -> "1.4 ± 0.2 in"."""
+    """A sentence with its centimetres and kilograms as this client reads them, which is in their language from then on:
+    "3.6 ± 0.6 cm" -> "1.4 ± 0.2 in"."""
     if not imperial:
         return text
 
@@ -72,4 +84,4 @@ def in_their_units(text: str, imperial: bool) -> str:
         numbers = _MORE.sub(lambda n: f"{float(n[0]) * factor:.{places}f}", found[1] + found[2])
         return f"{numbers} {unit}"
 
-    return _AMOUNT.sub(said, text)
+    return _AMOUNT.sub(said, in_language(text))

@@ -13,6 +13,7 @@ from deepmirror.core.motion.tempo import Tempo, parse_tempo
 from deepmirror.core.skeleton import JOINTS, SIDES, near_side, sided
 from deepmirror.documents import Document
 from deepmirror.errors import BadBrief, DeepMirrorError
+from deepmirror.words import say
 
 View = Literal["side-left", "side-right", "front", "rear"]
 Pixel = tuple[float, float]
@@ -147,18 +148,18 @@ def read_json(path: Path, what: str, largest: int = LARGEST_BRIEF_BYTES, refused
     """What a JSON file from outside holds, unchecked; `what` names it. Raises `refused` with one line."""
     try:
         if path.stat().st_size > largest:
-            raise refused(f"The {what} “{path.name}” is too large to be one.")
+            raise refused(say("The {what} “{name}” is too large to be one.", what=what, name=path.name))
         return json.loads(path.read_text("utf-8"))
     except OSError as error:
-        raise refused(f"The {what} “{path}” cannot be read: {error.strerror or error}.") from error
+        raise refused(say("The {what} “{path}” cannot be read: {error}.", what=what, path=path, error=error.strerror or error)) from error
     except (ValueError, RecursionError) as error:
-        raise refused(f"The {what} “{path.name}” is not valid JSON: {error}.") from error
+        raise refused(say("The {what} “{name}” is not valid JSON: {error}.", what=what, name=path.name, error=error)) from error
 
 
 def _sentence(what: str, error: ValidationError) -> str:
     first = error.errors()[0]
     place = ".".join(str(p) for p in first["loc"]) or "the whole"
-    return f"The {what} is not right at {place}: {first['msg']}."
+    return say("The {what} is not right at {place}: {msg}.", what=what, place=place, msg=first["msg"])
 
 
 def check_brief(data: object) -> Brief:
@@ -182,7 +183,7 @@ def named_points(points: dict[str, Pixel], view: str) -> dict[str, Pixel]:
         full = sided(name, near) if name in JOINTS and near else name
         if full not in known:
             extra = " (front and rear views need _left or _right)" if name in JOINTS else ""
-            raise BadBrief(f"The brief seeds a point called “{name}”, which is not a body point{extra}.")
+            raise BadBrief(say("The brief seeds a point called “{name}”, which is not a body point{extra}.", name=name, extra=extra))
         out[full] = xy
     return out
 

@@ -25,6 +25,7 @@ from deepmirror.documents import Document
 from deepmirror.errors import BadBundle
 from deepmirror.exchange.brief import OpenPart, TempoText
 from deepmirror.exchange.plan_file import DonePart, PainPart
+from deepmirror.words import say
 
 FILM_SUFFIXES = (".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".3gp")
 SET_NAME = "set.json"
@@ -95,25 +96,29 @@ def read_bundle(path: Path, folder: Path, name: str | None = None) -> Bundle:
             told = _read_set(archive, members)
             member = members.get(told.film)
             if member is None:
-                raise BadBundle(f"The bundle “{name}” names a film “{told.film}” that is not in it.")
+                raise BadBundle(say("The bundle “{name}” names a film “{film}” that is not in it.", name=name, film=told.film))
             if PurePosixPath(told.film).suffix.lower() not in FILM_SUFFIXES:
-                raise BadBundle(f"“{told.film}” in the bundle “{name}” is not a film by its name.")
+                raise BadBundle(say("“{film}” in the bundle “{name}” is not a film by its name.", film=told.film, name=name))
             strangers = sorted(set(members) - {SET_NAME, told.film})
             if strangers:
-                raise BadBundle(f"The bundle “{name}” holds something besides a film and its set: “{strangers[0]}”.")
+                raise BadBundle(
+                    say("The bundle “{name}” holds something besides a film and its set: “{strangers}”.", name=name, strangers=strangers[0])
+                )
             return Bundle(told, _unpack(name, archive, member, folder))
     except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, ValueError) as error:
-        raise BadBundle(f"The bundle “{name}” is damaged: {error}. Ask for it again.") from error
+        raise BadBundle(say("The bundle “{name}” is damaged: {error}. Ask for it again.", name=name, error=error)) from error
     except (RuntimeError, NotImplementedError) as error:  # zipfile's words for passwords and rare compressions
-        raise BadBundle(f"The bundle “{name}” cannot be opened: {error}.") from error
+        raise BadBundle(say("The bundle “{name}” cannot be opened: {error}.", name=name, error=error)) from error
     except OSError as error:
-        raise BadBundle(f"The bundle “{name}” cannot be read: {error.strerror or error}.") from error
+        raise BadBundle(say("The bundle “{name}” cannot be read: {error}.", name=name, error=error.strerror or error)) from error
 
 
 def _checked_members(name: str, archive: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
     """All files of the archive by name, each one harmless. Raises BadBundle."""
     if len(archive.infolist()) > MOST_ENTRIES:
-        raise BadBundle(f"The bundle “{name}” holds {len(archive.infolist())} entries; a film and its set are two.")
+        raise BadBundle(
+            say("The bundle “{name}” holds {infolist} entries; a film and its set are two.", name=name, infolist=len(archive.infolist()))
+        )
     members: dict[str, zipfile.ZipInfo] = {}
     for info in archive.infolist():
         inside = info.filename
@@ -121,20 +126,36 @@ def _checked_members(name: str, archive: zipfile.ZipFile) -> dict[str, zipfile.Z
             continue
         kind = stat.S_IFMT(info.external_attr >> 16)
         if kind not in (0, stat.S_IFREG):
-            raise BadBundle(f"The bundle “{name}” holds a link or a folder (“{inside}”) where only files belong.")
+            raise BadBundle(
+                say("The bundle “{name}” holds a link or a folder (“{inside}”) where only files belong.", name=name, inside=inside)
+            )
         if "/" in inside or "\\" in inside or ":" in inside or inside in ("", ".", "..") or not inside.isprintable():
-            raise BadBundle(f"The bundle “{name}” names a file outside itself: “{inside}”.")
+            raise BadBundle(say("The bundle “{name}” names a file outside itself: “{inside}”.", name=name, inside=inside))
         if inside in members:
-            raise BadBundle(f"The bundle “{name}” holds “{inside}” twice.")
+            raise BadBundle(say("The bundle “{name}” holds “{inside}” twice.", name=name, inside=inside))
         if info.flag_bits & 0x1:
-            raise BadBundle(f"The bundle “{name}” is locked with a password.")
+            raise BadBundle(say("The bundle “{name}” is locked with a password.", name=name))
         if info.file_size > LARGEST_FILM_BYTES:
-            raise BadBundle(f"“{inside}” in the bundle “{name}” would be {info.file_size / 1e9:.1f} GB, which is too large.")
+            raise BadBundle(
+                say(
+                    "“{inside}” in the bundle “{name}” would be {file_size:.1f} GB, which is too large.",
+                    inside=inside,
+                    name=name,
+                    file_size=info.file_size / 1e9,
+                )
+            )
         if info.file_size > BLOCK and info.file_size > LARGEST_RATIO * max(info.compress_size, 1):
-            raise BadBundle(f"“{inside}” in the bundle “{name}” grows {info.file_size // max(info.compress_size, 1)}-fold: not a film.")
+            raise BadBundle(
+                say(
+                    "“{inside}” in the bundle “{name}” grows {file_size}-fold: not a film.",
+                    inside=inside,
+                    name=name,
+                    file_size=info.file_size // max(info.compress_size, 1),
+                )
+            )
         members[inside] = info
     if SET_NAME not in members:
-        raise BadBundle(f"The bundle “{name}” has no {SET_NAME}, which says whose film it is.")
+        raise BadBundle(say("The bundle “{name}” has no {set_name}, which says whose film it is.", name=name, set_name=SET_NAME))
     return members
 
 
@@ -142,7 +163,7 @@ def _read_set(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo]) -> 
     with archive.open(members[SET_NAME]) as file:
         raw = file.read(LARGEST_SET_BYTES + 1)
     if len(raw) > LARGEST_SET_BYTES:
-        raise BadBundle(f"The bundle's {SET_NAME} is too large to be one.")
+        raise BadBundle(say("The bundle's {set_name} is too large to be one.", set_name=SET_NAME))
     return check_set(raw)
 
 
@@ -153,9 +174,11 @@ def check_set(raw: bytes) -> SetFile:
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(p) for p in first["loc"]) or "the whole"
-        raise BadBundle(f"The bundle's {SET_NAME} is not right at {place}: {first['msg']}.") from error
+        raise BadBundle(
+            say("The bundle's {set_name} is not right at {place}: {msg}.", set_name=SET_NAME, place=place, msg=first["msg"])
+        ) from error
     except (ValueError, RecursionError) as error:  # also a number of thousands of digits
-        raise BadBundle(f"The bundle's {SET_NAME} is not valid JSON: {error}.") from error
+        raise BadBundle(say("The bundle's {set_name} is not valid JSON: {error}.", set_name=SET_NAME, error=error)) from error
 
 
 def _unpack(name: str, archive: zipfile.ZipFile, member: zipfile.ZipInfo, folder: Path) -> Path:
@@ -168,7 +191,7 @@ def _unpack(name: str, archive: zipfile.ZipFile, member: zipfile.ZipInfo, folder
             while block := source.read(BLOCK):
                 written += len(block)
                 if written > member.file_size:
-                    raise BadBundle(f"“{member.filename}” in the bundle “{name}” is larger than it says.")
+                    raise BadBundle(say("“{filename}” in the bundle “{name}” is larger than it says.", filename=member.filename, name=name))
                 out.write(block)
     except BaseException:
         target.unlink(missing_ok=True)

@@ -12,6 +12,7 @@ from typing import Any
 from icalendar import Calendar, Event
 
 from deepmirror.errors import BadPlan
+from deepmirror.words import in_language, say
 
 PRODUCT = "-//Deep Mirror//plan//EN"
 
@@ -53,11 +54,11 @@ def calendar_bytes(entries: Iterable[Entry], name: str, now: datetime, before: b
 def _event(entry: Entry, now: datetime, known: dict[str, _Known]) -> Event:
     event = Event()
     event.add("uid", entry.uid())
-    event.add("summary", entry.title)
+    event.add("summary", in_language(entry.title))
     event.add("dtstart", entry.when)
     whole_day = not isinstance(entry.when, datetime)
     event.add("dtend", entry.when + (timedelta(days=1) if whole_day else timedelta(minutes=30)))
-    event.add("description", entry.notes)
+    event.add("description", in_language(entry.notes))
     old, said = known.get(entry.uid()), _said(event)
     same = old is not None and old.said == said
     event.add("sequence", 0 if old is None else old.sequence + (0 if same else 1))
@@ -87,5 +88,5 @@ def write_calendar(path: Path, entries: Iterable[Entry], name: str, now: datetim
         before = path.read_bytes() if path.exists() else None
         path.write_bytes(calendar_bytes(entries, name, now, before))
     except OSError as error:
-        raise BadPlan(f"The calendar “{path}” could not be written: {error.strerror or error}.") from error
+        raise BadPlan(say("The calendar “{path}” could not be written: {error}.", path=path, error=error.strerror or error)) from error
     return path

@@ -14,6 +14,7 @@ from typing import Protocol
 from deepmirror.errors import DeepMirrorError, ReplyError
 from deepmirror.exchange.bundle import FILM_SUFFIXES
 from deepmirror.files import PART, sync_folder, sync_tree, write_whole
+from deepmirror.words import say
 
 SUFFIXES = (*FILM_SUFFIXES, ".zip")
 
@@ -63,7 +64,9 @@ class FolderMailbox:
                 facts = path.stat()
                 sizes[name] = (facts.st_size, facts.st_mtime_ns)
         except OSError as error:
-            raise DeepMirrorError(f"The watched folder “{self.folder}” cannot be read: {error.strerror or error}.") from error
+            raise DeepMirrorError(
+                say("The watched folder “{folder}” cannot be read: {error}.", folder=self.folder, error=error.strerror or error)
+            ) from error
         steady = [name for name in sorted(found) if self._sizes.get(name) == sizes[name]]
         self._sizes = sizes
         return [Letter(f"{name}|{sizes[name][0]}|{sizes[name][1]}", name, found[name]) for name in steady]
@@ -100,9 +103,13 @@ class FolderOutbox:
                 sync_folder(self.folder)
         except OSError as error:
             raise ReplyError(
-                f"The reply could not be put into “{self.folder}”: {error.strerror or error}. It is kept; try again."
+                say(
+                    "The reply could not be put into “{folder}”: {error}. It is kept; try again.",
+                    folder=self.folder,
+                    error=error.strerror or error,
+                )
             ) from error
-        return f"put into {target}"
+        return say("put into {target}", target=target)
 
     def _free_name(self, recipient: str, title: str) -> str:
         base = plain_name(f"{recipient} {title}")

@@ -15,6 +15,7 @@ from deepmirror.documents import Document
 from deepmirror.errors import BadPlan
 from deepmirror.exchange.brief import ClientPart, OpenPart, TempoText, read_json
 from deepmirror.planning import records as r
+from deepmirror.words import say
 
 LARGEST_BYTES = 50_000_000
 Kilograms = Annotated[float, Field(ge=0, le=1000)]
@@ -74,7 +75,7 @@ class ExercisePart(OpenPart):
     @model_validator(mode="after")
     def _ordered(self) -> ExercisePart:
         if self.reps[0] > self.reps[1]:
-            raise ValueError(f"the repetitions go from {self.reps[0]} down to {self.reps[1]}")
+            raise ValueError(say("the repetitions go from {reps} down to {reps2}", reps=self.reps[0], reps2=self.reps[1]))
         return self
 
 
@@ -127,7 +128,7 @@ class DonePart(OpenPart):
     @model_validator(mode="after")
     def _clean_are_some(self) -> DonePart:
         if self.clean_reps is not None and self.clean_reps > self.reps:
-            raise ValueError(f"{self.clean_reps} clean repetitions of {self.reps}")
+            raise ValueError(say("{clean_reps} clean repetitions of {reps}", clean_reps=self.clean_reps, reps=self.reps))
         return self
 
 
@@ -219,14 +220,14 @@ def check_plan_file(data: object, name: str = "the file") -> tuple[PlanFile, Cli
         file = PlanFile.model_validate(data)
         body = ClientPart.model_validate(data.get("client", {}) if isinstance(data, dict) else {})
     except ValidationError as error:
-        raise BadPlan(f"“{name}” is not right at {said(error)}.") from error
+        raise BadPlan(say("“{name}” is not right at {said}.", name=name, said=said(error))) from error
     return file, body
 
 
 def said(error: ValidationError) -> str:
     """The first thing wrong, with its place."""
     first = error.errors()[0]
-    return f"{'.'.join(str(p) for p in first['loc']) or 'the whole'}: {first['msg']}"
+    return say("{p}: {msg}", p=".".join(str(p) for p in first["loc"]) or "the whole", msg=first["msg"])
 
 
 class OutModel(BaseModel):
@@ -353,4 +354,4 @@ def check_training(data: object) -> TrainingPart:
     try:
         return TrainingPart.model_validate(data)
     except ValidationError as error:
-        raise BadPlan(f"The training record is not right at {said(error)}.") from error
+        raise BadPlan(say("The training record is not right at {said}.", said=said(error))) from error

@@ -17,6 +17,7 @@ from deepmirror.core.units import KG_PER_LB
 from deepmirror.documents import Document
 from deepmirror.errors import BadPlan
 from deepmirror.exchange.plan_file import DonePart, said
+from deepmirror.words import say
 
 COLUMNS = (
     "date",
@@ -86,7 +87,7 @@ def read_table(text: str) -> Table:
     separator = max(",;\t", key=first[0].count)
     rows = [tuple(r) for r in csv.reader(io.StringIO(text.lstrip("﻿")), delimiter=separator) if any(c.strip() for c in r)]
     if len(rows) > MOST_ROWS:
-        raise BadPlan(f"The table has {len(rows)} rows; {MOST_ROWS} are the most that are read.")
+        raise BadPlan(say("The table has {rows} rows; {most_rows} are the most that are read.", rows=len(rows), most_rows=MOST_ROWS))
     head = tuple(c.strip() for c in rows[0])
     if len(head) < 2 or len(set(head)) != len(head):
         raise BadPlan("The table's first row must name its columns, each once.")
@@ -112,7 +113,7 @@ def read_done(table: Table, mapping: Mapping[str, str], movements: Mapping[str, 
     Raises BadPlan naming the row and what is wrong; nothing is taken in then.
     """
     if missing := [f for f in REQUIRED if f not in mapping]:
-        raise BadPlan(f"Say which column holds the {missing[0]}.")
+        raise BadPlan(say("Say which column holds the {missing}.", missing=missing[0]))
     days = _day_format([r[table.columns.index(mapping["date"])] for r in table.rows])
     out: list[DonePart] = []
     for number, row in enumerate(table.rows, 2):
@@ -138,9 +139,9 @@ def _sets(cell: Mapping[str, str], movement: str, days: str, pounds: bool, numbe
         data |= {field: cell[field] for field in ("tempo", "note") if cell.get(field)}
         return [DonePart.model_validate(data)] * max(_whole(cell.get("sets") or "1"), 1)
     except ValidationError as error:
-        raise BadPlan(f"Row {number} is not right at {said(error)}.") from error
+        raise BadPlan(say("Row {number} is not right at {said}.", number=number, said=said(error))) from error
     except ValueError as error:
-        raise BadPlan(f"Row {number} is not right: {error}.") from error
+        raise BadPlan(say("Row {number} is not right: {error}.", number=number, error=error)) from error
 
 
 def _day_format(days: Sequence[str]) -> str:
@@ -167,11 +168,11 @@ def _number(text: str) -> float | None:
     try:
         return float(plain)
     except ValueError:
-        raise ValueError(f"“{text}” is no number") from None
+        raise ValueError(say("“{text}” is no number", text=text)) from None
 
 
 def _whole(text: str) -> int:
     value = _number(text) or 0.0
     if value != int(value):
-        raise ValueError(f"“{text}” is no whole number")
+        raise ValueError(say("“{text}” is no whole number", text=text))
     return int(value)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from deepmirror.core.measures.context import MeasurementContext
 from deepmirror.core.uncertain_value import Value
 from deepmirror.movements.schema import Cause, CauseKind
+from deepmirror.words import say
 
 TIRED_SPEED_LOSS_PCT = 25.0  # common practice, no source
 FRESH_SPEED_LOSS_PCT = 20.0  # a set that surely slowed by less was not a tired one; common practice, no source
@@ -60,20 +61,24 @@ def collect_evidence(
     loss = film.get("speed_loss_pct")
     slowing = loss is not None and loss.value - loss.u > TIRED_SPEED_LOSS_PCT
     if late:
-        out.append(Evidence(FATIGUE, f"it began in rep {min(reps)} of {total}"))
+        out.append(Evidence(FATIGUE, say("it began in rep {reps} of {total}", reps=min(reps), total=total)))
     if slowing and loss is not None:
-        out.append(Evidence(TIRED, f"lifting slowed by {loss.value:.0f} %"))
+        out.append(Evidence(TIRED, say("lifting slowed by {value:.0f} %", value=loss.value)))
     out += _of_fit(film)
     if limit is not None and limit.joint in LIMITS:
         out += _of_limit(limit, by_rep, reps)
     if reps and len(reps) == total and not slowing:
         out.append(Evidence(FROM_THE_START, "it is there from the first rep"))
     elif reps and total >= 3 and 1 not in reps:
-        out.append(Evidence(HABIT, f"rep 1 is free of it, as {total - len(reps)} of {total} reps are", against=True))
+        out.append(
+            Evidence(
+                HABIT, say("rep 1 is free of it, as {total} of {total2} reps are", total=total - len(reps), total2=total), against=True
+            )
+        )
     if reps and total >= 3 and 1 in reps and not late:
         out.append(Evidence(FATIGUE, "rep 1 shows it already", against=True))
     if loss is not None and not slowing and loss.value + loss.u < FRESH_SPEED_LOSS_PCT:
-        out.append(Evidence(TIRED, f"lifting hardly slowed ({max(loss.value, 0.0):.0f} %)", against=True))
+        out.append(Evidence(TIRED, say("lifting hardly slowed ({value:.0f} %)", value=max(loss.value, 0.0)), against=True))
     return out
 
 
@@ -82,13 +87,17 @@ def _of_fit(film: dict[str, Value]) -> list[Evidence]:
     out = []
     away, stance = film.get("pivot_misalignment_cm"), film.get("stance_to_shoulder_ratio")
     if away is not None and away.value - away.u > REFIT_CM:
-        out.append(Evidence(MISFIT, f"the knee sits {away.value:.0f} cm from the pivot"))
+        out.append(Evidence(MISFIT, say("the knee sits {value:.0f} cm from the pivot", value=away.value)))
     elif away is not None and away.value + away.u < REFIT_CM:
-        out.append(Evidence(MISFIT, f"the knee sits within {away.value + away.u:.0f} cm of the pivot", against=True))
+        out.append(Evidence(MISFIT, say("the knee sits within {value:.0f} cm of the pivot", value=away.value + away.u), against=True))
     if stance is not None and stance.value + stance.u < NARROW_STANCE:
-        out.append(Evidence(STANCE, f"the feet stand {100 * stance.value:.0f} % of the shoulders apart"))
+        out.append(Evidence(STANCE, say("the feet stand {value:.0f} % of the shoulders apart", value=100 * stance.value)))
     elif stance is not None and stance.value - stance.u > NARROW_STANCE:
-        out.append(Evidence(STANCE, f"the feet stand {100 * stance.value:.0f} % of the shoulders apart, wide enough", against=True))
+        out.append(
+            Evidence(
+                STANCE, say("the feet stand {value:.0f} % of the shoulders apart, wide enough", value=100 * stance.value), against=True
+            )
+        )
     return out
 
 
@@ -102,12 +111,28 @@ def _of_limit(limit: Limit, by_rep: tuple[dict[str, Value], ...], reps: tuple[in
         return []
     further = max(clean, key=lambda i: clean[i], default=None)
     if further is not None and clean[further] > max(faulty) + AT_LIMIT_DEG:
-        words = f"rep {further} bent further without it ({name} {clean[further]:.0f}° against {max(faulty):.0f}°)"
+        words = say(
+            "rep {further} bent further without it ({name} {clean:.0f}° against {faulty:.0f}°)",
+            further=further,
+            name=name,
+            clean=clean[further],
+            faulty=max(faulty),
+        )
         return [Evidence(kinds, words, against=True, rules_out=True)]
     if max(faulty) < limit.deg - AT_LIMIT_DEG:
-        words = f"{name} came to {max(faulty):.0f}°, its limit is taken as {limit.deg:.0f}°"
+        words = say("{name} came to {faulty:.0f}°, its limit is taken as {deg:.0f}°", name=name, faulty=max(faulty), deg=limit.deg)
         return [Evidence(kinds, words, against=True)]
-    return [Evidence(kinds, f"{name} came to {max(faulty):.0f}°, where this build meets its limit of {limit.deg:.0f}° first")]
+    return [
+        Evidence(
+            kinds,
+            say(
+                "{name} came to {faulty:.0f}°, where this build meets its limit of {deg:.0f}° first",
+                name=name,
+                faulty=max(faulty),
+                deg=limit.deg,
+            ),
+        )
+    ]
 
 
 @dataclass(frozen=True)
@@ -126,8 +151,8 @@ class WeighedCause:
     @property
     def rows(self) -> list[str]:
         """What speaks for it and against it, as lines; nothing where nothing does."""
-        pro = [f"for “{self.words}”: {row}" for row in self.speaks_for]
-        return pro + [f"against “{self.words}”: {row}" for row in self.speaks_against]
+        pro = [say("for “{words}”: {row}", words=self.words, row=row) for row in self.speaks_for]
+        return pro + [say("against “{words}”: {row}", words=self.words, row=row) for row in self.speaks_against]
 
 
 def weigh(causes: list[Cause], evidence: list[Evidence]) -> tuple[WeighedCause, ...]:

@@ -24,6 +24,7 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.pathways import regions_for
 from deepmirror.movements.schema import Fault, FaultText, Movement, Target
 from deepmirror.movements.schools import SchoolTopic, chosen, topic_of
+from deepmirror.words import say
 
 KNEE = "knee"
 BUILD_SCHOOL = "build"
@@ -59,7 +60,7 @@ def _try(name: str, compute: Callable[[], Value], missing: dict[str, Unmeasurabl
         missing.setdefault(name, Unmeasurable(name, reason.reason, reason.advice, seen_from=reason.seen_from))
         return None
     except NotFollowed as lost:
-        missing.setdefault(name, Unmeasurable(name, f"the {lost.point.replace('_', ' ')} is left out", TAKE_IN))
+        missing.setdefault(name, Unmeasurable(name, say("the {point} is left out", point=lost.point.replace("_", " ")), TAKE_IN))
         return None
 
 
@@ -89,8 +90,13 @@ def judge(
     for fault in movement.fault:
         text = catalogue.text(movement, fault.group or fault.code)
         if kind not in fault.views:
-            advice, seen_from = FROM_THE_SIDE if "side" in fault.views else FROM_THE_FRONT, f"a film from the {_side_words(scene.view)}"
-            unable.append(Unmeasurable(fault.measure, f"{seen_from} does not show it", advice, text.title, seen_from))
+            advice, seen_from = (
+                FROM_THE_SIDE if "side" in fault.views else FROM_THE_FRONT,
+                say("a film from the {side}", side=_side_words(scene.view)),
+            )
+            unable.append(
+                Unmeasurable(fault.measure, say("{seen_from} does not show it", seen_from=seen_from), advice, text.title, seen_from)
+            )
             continue
         if not _asked(fault, scene.tempo):
             continue
@@ -241,8 +247,14 @@ def _finding(
 def _seen(scene: MeasurementContext, fault: Fault, off: list[tuple[Rep | None, Value]]) -> tuple[str, ...]:
     """What was measured, a line a rep that is off, and how."""
     spec, bare = MEASURES[fault.measure], bare_unit(fault.unit)
-    rows = [(f"rep {r.number}: {spec.words}" if r else spec.title, with_unit(f"{shown(v.value)} ± {shown(v.u)}", bare)) for r, v in off]
-    out = [f"{words} {number}" for words, number in rows]
+    rows = [
+        (
+            say("rep {number}: {words}", number=r.number, words=spec.words) if r else spec.title,
+            with_unit(say("{shown} ± {shown2}", shown=shown(v.value), shown2=shown(v.u)), bare),
+        )
+        for r, v in off
+    ]
+    out = [say("{words} {number}", words=words, number=number) for words, number in rows]
     if scene.frontal is not None and spec.moment is Moment.PEAK:
         out.append("measured in the frontal plane: the camera's perspective is taken out, the lines on the film still show it")
     return tuple(out)
@@ -251,14 +263,29 @@ def _seen(scene: MeasurementContext, fault: Fault, off: list[tuple[Rep | None, V
 def _asked_words(fault: Fault, asked: _Asked, worst: Value, build: BuildView | None) -> tuple[str, ...]:
     """The target, whose it is, by how much it was missed, and what this build makes of it."""
     band = asked.band
-    out = [f"target {with_unit(describe_band(band), bare_unit(fault.unit))}, school “{asked.school_words(fault)}” ({asked.target.source})"]
-    out.append(f"outside by {shown(band.excess(worst.value))}, more than the doubt of {shown(worst.u)}: off")
+    out = [
+        say(
+            "target {describe_band}, school “{school}” ({source})",
+            describe_band=with_unit(describe_band(band), bare_unit(fault.unit)),
+            school=asked.school_words(fault),
+            source=asked.target.source,
+        )
+    ]
+    out.append(
+        say("outside by {shown}, more than the doubt of {shown2}: off", shown=shown(band.excess(worst.value)), shown2=shown(worst.u))
+    )
     if asked.sore:
         out.append("a knee that hurts is noted: this comes first")
     if build is not None and fault.code in BY_BUILD:
         out += list(build.words)
         if fault.code == "trunk_lean":
-            out.append(f"build asks for up to {band.high:.0f}°; what is over it, {band.excess(worst.value):.0f}°, is habit")
+            out.append(
+                say(
+                    "build asks for up to {high:.0f}°; what is over it, {excess:.0f}°, is habit",
+                    high=band.high,
+                    excess=band.excess(worst.value),
+                )
+            )
     return tuple(out)
 
 

@@ -8,6 +8,7 @@ from deepmirror.core.measures.context import Advice
 from deepmirror.core.uncertain_value import Band, Value, Verdict
 from deepmirror.judge.causes import Limit, WeighedCause
 from deepmirror.movements.schema import CauseKind
+from deepmirror.words import say
 
 BY_THE_CLOCK = "prescription"  # the school of what is judged by the asked tempo: pace, not form
 LOST_SHARE = 0.75  # of the reps from a breakdown on that are off; our own choice
@@ -45,7 +46,7 @@ class Finding:
     @property
     def chain(self) -> tuple[str, ...]:
         """The numbers and reasons that led to it, in the order a coach would ask for them."""
-        drill = (f"drill: {self.drill}",) if self.drill else ()
+        drill = (say("drill: {drill}", drill=self.drill),) if self.drill else ()
         return (*self.seen, *self.asked, *(row for cause in self.weighed for row in cause.rows), *drill, *self.answers)
 
     @property

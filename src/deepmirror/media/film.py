@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from deepmirror.errors import BadFilm
 from deepmirror.media.mp4_boxes import HeadOfFile, whole_boxes_end
+from deepmirror.words import say
 
 Picture = NDArray[np.uint8]
 
@@ -66,9 +67,11 @@ class Film:
             now = path.stat()
             self._pts, self._keys, self.facts, self._time_base = _index(path, now.st_size, now.st_mtime_ns)
         except UNREADABLE as error:
-            raise BadFilm(f"“{path.name}” cannot be read as a film: {getattr(error, 'strerror', None) or error}.") from error
+            raise BadFilm(
+                say("“{name}” cannot be read as a film: {error}.", name=path.name, error=getattr(error, "strerror", None) or error)
+            ) from error
         except OSError as error:
-            raise BadFilm(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+            raise BadFilm(say("“{name}” cannot be read: {error}.", name=path.name, error=error.strerror or error)) from error
         self.times: NDArray[np.float64] = (self._pts - self._pts[0]) * self._time_base
         self._place = {int(p): i for i, p in enumerate(self._pts)}
         self._capacity = max(4, CACHE_BYTES // (self.facts.width * self.facts.height * 3))
@@ -93,7 +96,7 @@ class Film:
     def picture(self, number: int) -> Picture:
         """One frame (H, W, 3) RGB. Raises BadFilm when the file breaks there, IndexError outside the film."""
         if not 0 <= number < len(self.times):
-            raise IndexError(f"frame {number} of {len(self.times)}")
+            raise IndexError(say("frame {number} of {times}", number=number, times=len(self.times)))
         with self._lock:
             if number in self._cache:
                 self._cache.move_to_end(number)
@@ -117,9 +120,11 @@ class Film:
                 if place >= number:
                     break
         except av.error.FFmpegError as error:
-            raise BadFilm(f"“{self.path.name}” is damaged at frame {number}: {error.strerror or error}.") from error
+            raise BadFilm(
+                say("“{name}” is damaged at frame {number}: {error}.", name=self.path.name, number=number, error=error.strerror or error)
+            ) from error
         if number not in self._cache:
-            raise BadFilm(f"“{self.path.name}” is damaged: frame {number} cannot be read.")
+            raise BadFilm(say("“{name}” is damaged: frame {number} cannot be read.", name=self.path.name, number=number))
         return self._cache[number]
 
     def _seek(self, key: int) -> None:
@@ -139,8 +144,18 @@ class Film:
     def _whole(self, picture: Picture) -> Picture:
         """The picture, when it has the film's size. Raises BadFilm: everything measured is in pixels of that size."""
         if picture.shape[1::-1] != (self.facts.width, self.facts.height):
-            was, now = f"{self.facts.width} × {self.facts.height}", f"{picture.shape[1]} × {picture.shape[0]}"
-            raise BadFilm(f"“{self.path.name}” changes its size in the middle, from {was} to {now}: send it again as one film.")
+            was, now = (
+                say("{width} × {height}", width=self.facts.width, height=self.facts.height),
+                say("{shape} × {shape2}", shape=picture.shape[1], shape2=picture.shape[0]),
+            )
+            raise BadFilm(
+                say(
+                    "“{name}” changes its size in the middle, from {was} to {now}: send it again as one film.",
+                    name=self.path.name,
+                    was=was,
+                    now=now,
+                )
+            )
         return picture
 
     def _keep(self, number: int, picture: Picture) -> None:
@@ -179,7 +194,7 @@ class Film:
                         last = picture
                     given = place + 1
         except av.error.FFmpegError as error:
-            raise BadFilm(f"“{self.path.name}” is damaged: {error.strerror or error}.") from error
+            raise BadFilm(say("“{name}” is damaged: {error}.", name=self.path.name, error=error.strerror or error)) from error
 
 
 def _opened(path: Path) -> Any:
@@ -198,15 +213,15 @@ def _check_file(path: Path) -> None:
     try:
         facts = path.stat()
     except FileNotFoundError:
-        raise BadFilm(f"There is no file “{path}”.") from None
+        raise BadFilm(say("There is no file “{path}”.", path=path)) from None
     except (OSError, ValueError) as error:
-        raise BadFilm(f"“{path.name}” cannot be read: {getattr(error, 'strerror', None) or error}.") from error
+        raise BadFilm(say("“{name}” cannot be read: {error}.", name=path.name, error=getattr(error, "strerror", None) or error)) from error
     if stat.S_ISDIR(facts.st_mode):
-        raise BadFilm(f"“{path.name}” is a folder, not a film.")
+        raise BadFilm(say("“{name}” is a folder, not a film.", name=path.name))
     if not stat.S_ISREG(facts.st_mode):
-        raise BadFilm(f"“{path.name}” is not a file that can be read as a film.")
+        raise BadFilm(say("“{name}” is not a file that can be read as a film.", name=path.name))
     if facts.st_size == 0:
-        raise BadFilm(f"“{path.name}” is empty: the copy or the download did not finish.")
+        raise BadFilm(say("“{name}” is empty: the copy or the download did not finish.", name=path.name))
 
 
 @lru_cache(maxsize=64)
@@ -218,11 +233,11 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
     with _opened(path) as container:
         if not container.streams.video:
             kind = "sound only" if container.streams.audio else "no pictures"
-            raise BadFilm(f"“{path.name}” holds {kind}; Deep Mirror needs a film.")
+            raise BadFilm(say("“{name}” holds {kind}; Deep Mirror needs a film.", name=path.name, kind=kind))
         stream = container.streams.video[0]
         context = stream.codec_context
         if context is None:
-            raise BadFilm(f"“{path.name}” is made in a way this program cannot read: send it again as MP4 (H.264).")
+            raise BadFilm(say("“{name}” is made in a way this program cannot read: send it again as MP4 (H.264).", name=path.name))
         _check_stream(path, context.name, context.width, context.height)
         stamps, keys = [], []
         for packet in container.demux(stream):
@@ -234,19 +249,40 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
         time_base = float(stream.time_base or 1)
         pts = np.unique(np.array(stamps, np.int64))
         if len(pts) < 2:
-            raise BadFilm(f"“{path.name}” holds {len(pts)} picture{'s' if len(pts) != 1 else ''}; a film needs more.")
+            raise BadFilm(
+                say(
+                    "“{name}” holds {pts} picture{which}; a film needs more.",
+                    name=path.name,
+                    pts=len(pts),
+                    which="s" if len(pts) != 1 else "",
+                )
+            )
         rotation = _rotation(path)
         pts = _decodable(path, pts, keys)
     if len(pts) < 2:
-        raise BadFilm(f"“{path.name}” is damaged: almost nothing of it can be read.")
+        raise BadFilm(say("“{name}” is damaged: almost nothing of it can be read.", name=path.name))
     duration = float(pts[-1] - pts[0]) * time_base
     if duration <= 0 or duration > MAX_DURATION_S:
-        raise BadFilm(f"“{path.name}” runs {duration / 60:.0f} minutes; cut it to the set (at most {MAX_DURATION_S / 60:.0f}).")
+        raise BadFilm(
+            say(
+                "“{name}” runs {duration:.0f} minutes; cut it to the set (at most {max_duration_s:.0f}).",
+                name=path.name,
+                duration=duration / 60,
+                max_duration_s=MAX_DURATION_S / 60,
+            )
+        )
     step, usual = duration / (len(pts) - 1), float(np.median(np.diff(pts))) * time_base
     if max(step, usual) > 1 / MIN_FPS:
-        raise BadFilm(f"“{path.name}” shows {1 / max(step, usual):.2g} pictures a second; at least {MIN_FPS:.0f} are needed.")
+        raise BadFilm(
+            say(
+                "“{name}” shows {step:.2g} pictures a second; at least {min_fps:.0f} are needed.",
+                name=path.name,
+                step=1 / max(step, usual),
+                min_fps=MIN_FPS,
+            )
+        )
     if usual < SHORTEST_STEP_S:
-        raise BadFilm(f"“{path.name}” is damaged: its time stamps cannot be right.")
+        raise BadFilm(say("“{name}” is damaged: its time stamps cannot be right.", name=path.name))
     width, height = (context.height, context.width) if rotation in (90, 270) else (context.width, context.height)
     facts = FilmFacts(len(pts), 1 / step, duration + step, width, height, rotation, context.name)
     places = np.searchsorted(pts, np.array([k for k in keys if k >= pts[0]] or [pts[0]]))
@@ -255,13 +291,21 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
 
 def _check_stream(path: Path, codec: str, width: int, height: int) -> None:
     if codec in ("png", "bmp", "gif", "webp", "tiff") or codec.endswith("_pipe"):
-        raise BadFilm(f"“{path.name}” is a picture, not a film.")
+        raise BadFilm(say("“{name}” is a picture, not a film.", name=path.name))
     if not width or not height:
-        raise BadFilm(f"“{path.name}” has no readable pictures.")
+        raise BadFilm(say("“{name}” has no readable pictures.", name=path.name))
     if max(width, height) > MAX_SIDE_PX:
-        raise BadFilm(f"“{path.name}” is {width} × {height} pixels; the largest side may be {MAX_SIDE_PX}.")
+        raise BadFilm(
+            say(
+                "“{name}” is {width} × {height} pixels; the largest side may be {max_side_px}.",
+                name=path.name,
+                width=width,
+                height=height,
+                max_side_px=MAX_SIDE_PX,
+            )
+        )
     if min(width, height) < MIN_SIDE_PX:
-        raise BadFilm(f"“{path.name}” is {width} × {height} pixels: too small to show a body.")
+        raise BadFilm(say("“{name}” is {width} × {height} pixels: too small to show a body.", name=path.name, width=width, height=height))
 
 
 def _rotation(path: Path) -> int:
@@ -269,7 +313,7 @@ def _rotation(path: Path) -> int:
     with _opened(path) as container:
         for frame in container.decode(video=0):
             return round(-getattr(frame, "rotation", 0) / 90) * 90 % 360
-    raise BadFilm(f"“{path.name}” has no readable pictures.")
+    raise BadFilm(say("“{name}” has no readable pictures.", name=path.name))
 
 
 def _decodable(path: Path, pts: NDArray[np.int64], keys: list[int]) -> NDArray[np.int64]:
@@ -279,7 +323,7 @@ def _decodable(path: Path, pts: NDArray[np.int64], keys: list[int]) -> NDArray[n
         seen = _decoded_from(path, start)
         if seen:
             return np.asarray(pts[pts <= max(seen)])
-    raise BadFilm(f"“{path.name}” is damaged: its last part cannot be read.")
+    raise BadFilm(say("“{name}” is damaged: its last part cannot be read.", name=path.name))
 
 
 def _decoded_from(path: Path, start: int) -> list[int]:

@@ -13,6 +13,7 @@ import av.error
 from deepmirror.errors import NoCamera
 from deepmirror.media.camera import Shot
 from deepmirror.media.film import CONTAINERS
+from deepmirror.words import say
 
 FILMS = (".mp4", ".mov", ".mkv", ".webm", ".ts", ".avi", ".3gp", ".m4v")
 OVER_S = 3.0  # a file that has not grown for so long is whole; our own choice
@@ -29,7 +30,7 @@ class FollowedFilm:
     def __init__(self, path: Path, over_s: float = OVER_S, clock: Callable[[], float] = time.monotonic) -> None:
         """Raises NoCamera."""
         if not path.exists():
-            raise NoCamera(f"There is neither a folder nor a film “{path}”.")
+            raise NoCamera(say("There is neither a folder nor a film “{path}”.", path=path))
         self._clock, self._over_s, self._closed = clock, over_s, False
         self._known = {p for p in path.iterdir() if p.suffix.lower() in FILMS} if path.is_dir() else set()
         self._path, self.path = path, None if path.is_dir() else path
@@ -56,7 +57,9 @@ class FollowedFilm:
             except (av.error.FFmpegError, IndexError, ValueError) as error:
                 self._file.close()
                 if not self._waits(self.path.stat().st_size):
-                    raise NoCamera(f"“{self.path.name}” is no film: {getattr(error, 'strerror', None) or error}.") from error
+                    raise NoCamera(
+                        say("“{name}” is no film: {error}.", name=self.path.name, error=getattr(error, "strerror", None) or error)
+                    ) from error
         raise NoCamera("Nothing came before it was closed.")
 
     def _waits(self, size: int) -> bool:

@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from deepmirror.errors import RecordingFailed
 from deepmirror.media.camera import Shot
 from deepmirror.media.writer import yuv
+from deepmirror.words import say
 
 TIME_BASE = Fraction(1, 90000)
 FRAGMENT_S = 0.5  # what a killed program loses at most; our own choice
@@ -118,7 +119,9 @@ class Recorder:
         waiting.put(None)
         self._writer.join()
         if self._failed is not None:
-            raise RecordingFailed(f"The film could not be written: {getattr(self._failed, 'strerror', None) or self._failed}.")
+            raise RecordingFailed(
+                say("The film could not be written: {error}.", error=getattr(self._failed, "strerror", None) or self._failed)
+            )
         return Recording(self._path, np.array(self._times))
 
     def failed(self) -> bool:
@@ -187,4 +190,4 @@ def unpacked(jpeg: NDArray[np.uint8]) -> NDArray[np.uint8]:
 def room_left(folder: Path) -> str:
     """A sentence when the disk is nearly full, else nothing."""
     free = shutil.disk_usage(folder).free
-    return f"Only {free / 1e9:.1f} GB are left on the disk." if free < SCARCE_BYTES else ""
+    return say("Only {free:.1f} GB are left on the disk.", free=free / 1e9) if free < SCARCE_BYTES else ""

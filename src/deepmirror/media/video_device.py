@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from deepmirror.errors import NoCamera
 from deepmirror.media.camera import Picture, Shot
+from deepmirror.words import say
 
 TRY_AGAIN_S = 1.0  # after it was unplugged; our own choice
 WANTED = (1280, 720, 30.0)  # enough to measure by, and quick enough to be looked at; our own choice
@@ -97,9 +98,11 @@ class VideoDevice:
             with open_device(path) as device:
                 modes = modes_of(device)
         except (OSError, ValueError) as error:
-            raise NoCamera(f"There is no camera at “{path}”: {getattr(error, 'strerror', None) or error}.") from error
+            raise NoCamera(
+                say("There is no camera at “{path}”: {error}.", path=path, error=getattr(error, "strerror", None) or error)
+            ) from error
         if mode is None and not modes:
-            raise NoCamera(f"The camera at “{path}” gives no pictures this program can read.")
+            raise NoCamera(say("The camera at “{path}” gives no pictures this program can read.", path=path))
         self.mode = mode or modes[0]
         self.size, self.fps = (self.mode.width, self.mode.height), self.mode.fps
 

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterable
 
 from deepmirror.movements.schema import FaultText, Movement
+from deepmirror.words import joined, say
 
 PADS = ("pad_line", "seat_line", "back_pad")
 CONTACT = ("hip_lift_cm", "seat_lift_cm", "knee_lift_cm", "back_lift_cm", "pelvis_tuck_deg")
@@ -40,9 +41,11 @@ def unfit(movement: Movement, texts: dict[str, FaultText]) -> tuple[str, str] | 
         return "cautions", "a movement needs its cautions: the general ones and its own"
     for name, needed in (("range", RANGE), ("tempo", TEMPO)):
         if not measures & set(needed):
-            return "shares", f"nothing judges the {name}: share every_set, or name one of {', '.join(needed)}"
+            return "shares", say(
+                "nothing judges the {name}: share every_set, or name one of {needed}", name=name, needed=joined(", ", needed)
+            )
     if set(movement.marks) & set(PADS) and not measures & set(CONTACT):
-        return "marks", f"a pad or seat is marked and no fault judges the contact: name one of {', '.join(CONTACT)}"
+        return "marks", say("a pad or seat is marked and no fault judges the contact: name one of {contact}", contact=joined(", ", CONTACT))
     return _strange_equipment(movement, texts)
 
 
@@ -54,7 +57,9 @@ def _strange_equipment(movement: Movement, texts: dict[str, FaultText]) -> tuple
         for said in _said(text):
             for name, (pattern, enough) in EQUIPMENT.items():
                 if re.search(pattern, said, re.IGNORECASE) and not has & set(enough):
-                    return "words", f"the text of {code} speaks of {name} this movement has not: “{said}”"
+                    return "words", say(
+                        "the text of {code} speaks of {name} this movement has not: “{said}”", code=code, name=name, said=said
+                    )
     return None
 
 

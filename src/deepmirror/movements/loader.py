@@ -21,6 +21,7 @@ from deepmirror.movements.fitness import text_codes, unfit
 from deepmirror.movements.pathways import PATHWAYS_FILE, READINESS_FILE
 from deepmirror.movements.schema import Fault, FaultText, Movement
 from deepmirror.movements.schools import SCHOOLS_FILE, SchoolTopic, untitled
+from deepmirror.words import joined, say
 
 T = TypeVar("T")
 
@@ -42,7 +43,9 @@ class Catalogue:
     def movement(self, name: str) -> Movement:
         """A movement by id. Raises BadMovement when there is none."""
         if name not in self.movements:
-            raise BadMovement(f"No movement is called “{name}”. Known are: {', '.join(sorted(self.movements))}.")
+            raise BadMovement(
+                say("No movement is called “{name}”. Known are: {movements}.", name=name, movements=joined(", ", sorted(self.movements)))
+            )
         return self.movements[name]
 
     def title(self, name: str) -> str:
@@ -88,7 +91,14 @@ def _shipped() -> _Shipped:
     families = {m.family for m in movements.values()}
     for code, text in faults.items():
         if strange := set(text.family) - families:
-            raise BadMovement(f"{_place(data / FAULTS_FILE, (code,))}: {code}: no movement is of the family {min(strange)}")
+            raise BadMovement(
+                say(
+                    "{place}: {code}: no movement is of the family {strange}",
+                    place=_place(data / FAULTS_FILE, (code,)),
+                    code=code,
+                    strange=min(strange),
+                )
+            )
     return _Shipped(movements, faults, shared, topics)
 
 
@@ -104,10 +114,14 @@ def load_catalogue(own_folder: Path | None = None) -> Catalogue:
     for file in _own_files(own_folder):
         try:
             if file.stat().st_size > LARGEST_BYTES:
-                raise BadMovement(f"{file.name}: too large to be a movement")
+                raise BadMovement(say("{name}: too large to be a movement", name=file.name))
             movement = _movement(file, shipped.faults, shipped.shared, shipped.topics)
         except (BadMovement, OSError) as error:
-            problems.append(error.sentence if isinstance(error, BadMovement) else one_line(f"{file.name}: {error.strerror or error}"))
+            problems.append(
+                error.sentence
+                if isinstance(error, BadMovement)
+                else one_line(say("{name}: {error}", name=file.name, error=error.strerror or error))
+            )
         else:
             movements[movement.id] = movement
     return Catalogue(movements, shipped.faults, shipped.topics, tuple(problems))
@@ -126,14 +140,14 @@ def copy_definition(movement_id: str, folder: Path) -> Path:
     path = folder / f"own_{movement_id}.toml"
     named = re.fullmatch(r"[a-z0-9_]+", movement_id) is not None
     if not named or f"{movement_id}.toml" in NOT_MOVEMENTS or not source.is_file():
-        raise BadMovement(f"No shipped movement is called “{movement_id}”.")
+        raise BadMovement(say("No shipped movement is called “{movement_id}”.", movement_id=movement_id))
     if path.exists():
-        raise BadMovement(f"“{path}” is there already: change it, or rename it first.")
+        raise BadMovement(say("“{path}” is there already: change it, or rename it first.", path=path))
     try:
         private_folder(folder)
         write_whole(path, source.read_text("utf-8").replace(f'id = "{movement_id}"', f'id = "own_{movement_id}"', 1).encode())
     except OSError as error:
-        raise BadMovement(f"“{path}” cannot be written: {error.strerror or error}.") from error
+        raise BadMovement(say("“{path}” cannot be written: {error}.", path=path, error=error.strerror or error)) from error
     return path
 
 
@@ -141,19 +155,34 @@ def _movement(file: Traversable, faults: dict[str, FaultText], shared: dict[str,
     movement = _checked(file, Movement.model_validate)
     for name in movement.shares:
         if name not in shared:
-            raise BadMovement(f"{_place(file, ('shares',))}: {SHARED_FILE} has no group called {name}; it has {', '.join(sorted(shared))}")
+            raise BadMovement(
+                say(
+                    "{place}: {shared_file} has no group called {name}; it has {shared}",
+                    place=_place(file, ("shares",)),
+                    shared_file=SHARED_FILE,
+                    name=name,
+                    shared=joined(", ", sorted(shared)),
+                )
+            )
     own = {f.code for f in movement.fault}
     borrowed = [f for name in movement.shares for f in shared[name] if f.code not in own]
     movement = movement.model_copy(update={"fault": [*movement.fault, *borrowed]})
     for i, fault in enumerate(movement.fault):
         if (fault.group or fault.code) not in faults:
-            raise BadMovement(f"{_place(file, ('fault', i, 'code'))}: fault {fault.code} has no text in {FAULTS_FILE}")
+            raise BadMovement(
+                say(
+                    "{place}: fault {code} has no text in {faults_file}",
+                    place=_place(file, ("fault", i, "code")),
+                    code=fault.code,
+                    faults_file=FAULTS_FILE,
+                )
+            )
         if missing := untitled(fault, topics):
-            raise BadMovement(f"{_place(file, ('fault', i, 'school'))}: {missing}")
+            raise BadMovement(say("{place}: {missing}", place=_place(file, ("fault", i, "school")), missing=missing))
     texts = {code: _text(faults, movement, code) for code in text_codes(movement)}
     if wrong := unfit(movement, texts):
         key, sentence = wrong
-        raise BadMovement(f"{_place(file, (key,))}: {sentence}")
+        raise BadMovement(say("{place}: {sentence}", place=_place(file, (key,)), sentence=sentence))
     return movement
 
 
@@ -163,17 +192,19 @@ def _checked(file: Traversable, check: Callable[[object], T]) -> T:
         content = tomllib.loads(file.read_text("utf-8"))
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line (\d+)", str(error))
-        raise BadMovement(f"{file.name}:{line[1] if line else 1}: {error}") from error
+        raise BadMovement(say("{name}:{line}: {error}", name=file.name, line=line[1] if line else 1, error=error)) from error
     except UnicodeDecodeError as error:
-        raise BadMovement(f"{file.name}:1: not a text file in UTF-8") from error
+        raise BadMovement(say("{name}:1: not a text file in UTF-8", name=file.name)) from error
     except (ValueError, RecursionError, OverflowError) as error:  # a number of thousands of digits, brackets without end
-        raise BadMovement(f"{file.name}: cannot be read: {error}") from error
+        raise BadMovement(say("{name}: cannot be read: {error}", name=file.name, error=error)) from error
     try:
         return check(content)
     except ValidationError as error:
         # a misspelt key is also a missing one: name the misspelling
         first = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
-        raise BadMovement(f"{_place(file, first['loc'])}: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
+        raise BadMovement(
+            say("{place}: {p}: {msg}", place=_place(file, first["loc"]), p=".".join(str(p) for p in first["loc"]), msg=first["msg"])
+        ) from error
 
 
 def _place(file: Traversable, where: tuple[int | str, ...]) -> str:
@@ -187,6 +218,8 @@ def _place(file: Traversable, where: tuple[int | str, ...]) -> str:
                 at = heads[part]
                 end = heads[part + 1] if part + 1 < len(heads) else len(lines)
             continue
-        pattern = re.compile(rf"^\s*(?:{re.escape(part)}\s*=|\[+(?:[\w.]*\.)?{re.escape(part)}\]+\s*$|.*[{{,]\s*{re.escape(part)}\s*=)")
+        pattern = re.compile(
+            say("^\\s*(?:{escape}\\s*=|\\[+(?:[\\w.]*\\.)?{escape}\\]+\\s*$|.*[{{,]\\s*{escape}\\s*=)", escape=re.escape(part))
+        )
         at = next((n for n in range(at, end) if pattern.match(lines[n])), at)
-    return f"{file.name}:{at + 1}"
+    return say("{name}:{at}", name=file.name, at=at + 1)

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from deepmirror.core.measures.spec import ViewKind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.uncertain_value import Band, bare_unit
+from deepmirror.words import say
 
 # Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
 Positive = Annotated[float, Field(gt=0, le=1000)]
@@ -137,13 +138,20 @@ class Fault(Strict):
     def _known(self) -> Fault:
         spec = MEASURES.get(self.measure)
         if spec is None:
-            raise ValueError(f"no measure is called {self.measure}")
+            raise ValueError(say("no measure is called {measure}", measure=self.measure))
         if unseen := [view for view in self.views if view not in spec.views]:
-            raise ValueError(f"{self.measure} does not show in a {unseen[0]} film")
+            raise ValueError(say("{measure} does not show in a {unseen} film", measure=self.measure, unseen=unseen[0]))
         if bare_unit(self.unit) != bare_unit(spec.unit):
-            raise ValueError(f"{self.measure} is counted in {spec.unit or 'no unit'}, not in {self.unit or 'none'}")
+            raise ValueError(
+                say(
+                    "{measure} is counted in {unit}, not in {unit2}",
+                    measure=self.measure,
+                    unit=spec.unit or "no unit",
+                    unit2=self.unit or "none",
+                )
+            )
         if self.school not in self.targets:
-            raise ValueError(f"the default school {self.school} has no target")
+            raise ValueError(say("the default school {school} has no target", school=self.school))
         return self
 
 

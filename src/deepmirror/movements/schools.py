@@ -7,6 +7,7 @@ from collections.abc import Container, Mapping
 from pydantic import Field
 
 from deepmirror.movements.schema import Fault, Movement, Strict
+from deepmirror.words import say
 
 SCHOOLS_FILE = "schools.toml"
 
@@ -75,6 +76,15 @@ def untitled(fault: Fault, topics: Mapping[str, SchoolTopic]) -> str:
         return ""
     topic = topics.get(topic_of(fault))
     if topic is None:
-        return f"{topic_of(fault)} has several schools and no topic in {SCHOOLS_FILE}"
+        return say("{topic_of} has several schools and no topic in {schools_file}", topic_of=topic_of(fault), schools_file=SCHOOLS_FILE)
     missing = next((s for s in fault.targets if s not in topic.options), None)
-    return f"the school {missing} of {topic_of(fault)} has no words in {SCHOOLS_FILE}" if missing is not None else ""
+    return (
+        say(
+            "the school {missing} of {topic_of} has no words in {schools_file}",
+            missing=missing,
+            topic_of=topic_of(fault),
+            schools_file=SCHOOLS_FILE,
+        )
+        if missing is not None
+        else ""
+    )

@@ -10,6 +10,7 @@ from itertools import pairwise
 from deepmirror.planning.records import WEEKDAYS, Plan, SessionPlan
 from deepmirror.planning.rules import Rules
 from deepmirror.planning.volume import smallest_gap
+from deepmirror.words import say
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,13 @@ def next_day(plan: Plan, today: date, done: Mapping[date, set[str]], rules: Rule
         if moved == day:
             return NextDay(day, session)
         if moved < following:
-            words = f"Moved from {day} to {moved}: the last session was on {last}, and {days_apart(plan, rules)} days lie between two."
+            words = say(
+                "Moved from {day} to {moved}: the last session was on {last}, and {days_apart} days lie between two.",
+                day=day,
+                moved=moved,
+                last=last,
+                days_apart=days_apart(plan, rules),
+            )
             return NextDay(moved, session, words)
     return NextDay(max(open_days[-1][0], earliest), open_days[-1][1])
 

@@ -9,6 +9,7 @@ from deepmirror.planning.films import FilmDue
 from deepmirror.planning.lift import FilmAsk, PlannedLift, SessionContext, due_film
 from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import BOTH, SIDES
+from deepmirror.words import say
 
 FILMS_AHEAD_DAYS = 7  # films due within a week are told; our own choice
 
@@ -19,7 +20,7 @@ def ask_for_films(context: SessionContext, lifts: list[PlannedLift]) -> list[tup
     now = sorted((row for row in due if row[0].on(context.day)), key=lambda row: row[0].urgency)
     asked = [lift for _, lift in now[: int(context.rules.films_a_session)]]
     for found, lift in due:
-        later = "two other films are more urgent today" if found.on(context.day) else f"not due before {found.by}"
+        later = "two other films are more urgent today" if found.on(context.day) else say("not due before {by}", by=found.by)
         ask = any(lift is chosen for chosen in asked)
         lift.film = FilmAsk(ask, found.view, f"{found.why if ask else later}.")
     rows = {(lift.movement, found.by or context.day, found.why) for found, lift in due}

@@ -11,6 +11,7 @@ from deepmirror.movements.schema import Movement
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import FilmForm
 from deepmirror.planning.rules import Rules
+from deepmirror.words import joined, say
 
 
 class Urgency(IntEnum):
@@ -66,26 +67,42 @@ def film_due(movement: Movement | None, sessions: Sequence[LiftSession], rules: 
     newest = newest_film(sessions)
     if newest is None:
         missed = len(sessions)
-        words = "a new lift is filmed in its first session" if not missed else f"{missed} sessions of it have no film yet"
+        words = (
+            "a new lift is filmed in its first session" if not missed else say("{missed} sessions of it have no film yet", missed=missed)
+        )
         return FilmDue(Urgency.MISSED if missed else Urgency.NEW, words, view_for(movement, ()), missed=missed)
     day, form = newest
     after = [s for s in sessions if s.day > day]
     codes = [f.code for f in sorted((f for f in form.findings if f.open), key=lambda f: f.severity != "safety")]
     view = view_for(movement, codes)
     if not form.told and not open_findings(form, "safety"):
-        return _counted(FilmDue(Urgency.UNTOLD, f"the film of {day} could not tell", view), after)
+        return _counted(FilmDue(Urgency.UNTOLD, say("the film of {day} could not tell", day=day), view), after)
     if unsafe := open_findings(form, "safety"):
         by = day + timedelta(days=rules.film_safety_days)
-        soon = FilmDue(Urgency.SAFETY, f"{_named(unsafe)} of {day} is a matter of safety: next session, by {by} at the latest", view)
+        soon = FilmDue(
+            Urgency.SAFETY,
+            say("{named} of {day} is a matter of safety: next session, by {by} at the latest", named=_named(unsafe), day=day, by=by),
+            view,
+        )
         return _counted(soon, after)
     filmed = next(s.load_kg for s in sessions if s.day == day)
     heavier = [s for s in after if filmed > 0 and s.load_kg >= (1 + rules.film_load_share) * filmed - 1e-6]
     if heavier:
         now = max(s.load_kg for s in heavier)
-        return _counted(FilmDue(Urgency.LOAD, f"the load rose from {filmed:g} to {now:g} kg since the film of {day}", view), heavier[1:])
+        return _counted(
+            FilmDue(
+                Urgency.LOAD,
+                say("the load rose from {filmed:g} to {now:g} kg since the film of {day}", filmed=filmed, now=now, day=day),
+                view,
+            ),
+            heavier[1:],
+        )
     days, why, urgency = _interval(sessions, form, rules)
     by = day + timedelta(days=days)
-    return _counted(FilmDue(urgency, f"{why}: {days:g} days after the film of {day}", view, by), [s for s in after if s.day >= by])
+    return _counted(
+        FilmDue(urgency, say("{why}: {days:g} days after the film of {day}", why=why, days=days, day=day), view, by),
+        [s for s in after if s.day >= by],
+    )
 
 
 def _counted(due: FilmDue, missed: Sequence[LiftSession]) -> FilmDue:
@@ -107,4 +124,4 @@ def _interval(sessions: Sequence[LiftSession], form: FilmForm, rules: Rules) -> 
 
 
 def _named(codes: Sequence[str]) -> str:
-    return ", ".join(c.replace("_", " ") for c in codes)
+    return joined(", ", [c.replace("_", " ") for c in codes])

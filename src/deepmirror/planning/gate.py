@@ -11,6 +11,7 @@ from deepmirror.planning.films import FilmDue, newest_film
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import FormFinding, Override
 from deepmirror.planning.rules import Rules
+from deepmirror.words import say
 
 FILM, CLEAN_REPS, RANGE_LOSS, PAIN = "film", "clean_reps", "range_loss", "pain"  # what may be overridden besides a finding's code; but pain
 
@@ -52,7 +53,9 @@ def form_gate(sessions: Sequence[LiftSession], due: FilmDue, overrides: Sequence
         if own is None:
             shut.append(reason)
         else:
-            said.append(f"{own.who} overrode {reason.key.replace('_', ' ')} on {own.date}: {own.why}")
+            said.append(
+                say("{who} overrode {key} on {date}: {why}", who=own.who, key=reason.key.replace("_", " "), date=own.date, why=own.why)
+            )
     if any(not r.unknown for r in shut):
         return GateState(Gate.CLOSED, tuple(shut), tuple(said))
     return GateState(Gate.CANNOT_TELL if shut else Gate.OPEN, tuple(shut), tuple(said))
@@ -62,26 +65,52 @@ def _reasons(sessions: Sequence[LiftSession], due: FilmDue, rules: Rules) -> lis
     last, out = sessions[-1], []
     told = newest_film(sessions, told=True)
     for day, found in _unsafe(sessions):
-        likely = f" (likely: {found.cause})" if found.cause else ""
-        words = f"An open safety finding, {found.code.replace('_', ' ')}{likely}, of the film of {day}."
+        likely = say(" (likely: {cause})", cause=found.cause) if found.cause else ""
+        words = say(
+            "An open safety finding, {code}{likely}, of the film of {day}.", code=found.code.replace("_", " "), likely=likely, day=day
+        )
         out.append(Reason(found.code, words, day))
     if told is not None:
         day, form = told
         if form.range_loss_pct is not None and form.range_loss_pct > rules.range_loss_max_pct:
-            words = f"The range shrank by {form.range_loss_pct:.0f} % in the film of {day}, more than {rules.range_loss_max_pct:g} %."
+            words = say(
+                "The range shrank by {range_loss_pct:.0f} % in the film of {day}, more than {range_loss_max_pct:g} %.",
+                range_loss_pct=form.range_loss_pct,
+                day=day,
+                range_loss_max_pct=rules.range_loss_max_pct,
+            )
             out.append(Reason(RANGE_LOSS, words, day))
     if last.clean_share < rules.clean_share_min:
         clean, reps = sum(s.clean_reps for s in last.sets), sum(s.reps for s in last.sets)
-        words = f"{clean} of {reps} repetitions were clean on {last.day} ({last.clean_share:.0%}, at least {rules.clean_share_min:.0%})."
+        words = say(
+            "{clean} of {reps} repetitions were clean on {day} ({clean_share:.0%}, at least {clean_share_min:.0%}).",
+            clean=clean,
+            reps=reps,
+            day=last.day,
+            clean_share=last.clean_share,
+            clean_share_min=rules.clean_share_min,
+        )
         out.append(Reason(CLEAN_REPS, words, last.day))
     for pain, when in ((last.pain, "in the session"), (last.pain_next_morning, "the morning after")):
         if pain is not None and pain > rules.pain_max:
-            out.append(Reason(PAIN, f"Pain of {pain:g} of 10 {when} on {last.day}, more than {rules.pain_max:g}.", last.day))
+            out.append(
+                Reason(
+                    PAIN,
+                    say(
+                        "Pain of {pain:g} of 10 {when} on {day}, more than {pain_max:g}.",
+                        pain=pain,
+                        when=when,
+                        day=last.day,
+                        pain_max=rules.pain_max,
+                    ),
+                    last.day,
+                )
+            )
     newest = newest_film(sessions)
     if newest is not None and not newest[1].told:
-        out.append(Reason(FILM, f"The film of {newest[0]} could not tell what the gate asks.", newest[0], True))
+        out.append(Reason(FILM, say("The film of {newest} could not tell what the gate asks.", newest=newest[0]), newest[0], True))
     elif due.missed:
-        out.append(Reason(FILM, f"A film was due and none came: {due.why}.", last.day, True))
+        out.append(Reason(FILM, say("A film was due and none came: {why}.", why=due.why), last.day, True))
     return out
 
 

@@ -20,6 +20,7 @@ from deepmirror.planning.records import Exercise, Side, TrainingRecord
 from deepmirror.planning.rules import Rules
 from deepmirror.planning.substitutes import Reach
 from deepmirror.planning.volume import training_of
+from deepmirror.words import say
 
 WATCHED = "The load is held while the region is watched."
 SEVERITIES = ("safety", "range", "tension", "polish")
@@ -112,7 +113,7 @@ def worked_out(context: SessionContext, ex: Exercise, side: Side, hold: bool = F
     moved = context.moved(ex.movement, ex.implement)
     case = LiftCase(ex, sessions, loads, gate, context.day, context.rules, moved, context.lighter)
     if not loads.all():
-        words = f"No {ex.implement} for it is on record: say what is at hand, then a load can be worked out."
+        words = say("No {implement} for it is on record: say what is at hand, then a load can be worked out.", implement=ex.implement)
         return _entry(context, ex, side, Decision(LoadChange.STOP, 0.0, 0, ex.reps, ex.rir, ex.tempo, [words]), gate, due, loads)
     decision = decide(case)
     if hold and decision.change is LoadChange.RAISE:

@@ -9,6 +9,7 @@ from itertools import islice
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import Plan
 from deepmirror.planning.rules import Rules
+from deepmirror.words import say
 
 
 def lighter_every(plan: Plan, rules: Rules) -> int:
@@ -31,12 +32,16 @@ def signs_of_strain(sessions: Sequence[LiftSession], moved: Callable[[float], fl
         twice, once, before = (e.low for e in strengths)
         floor = (1 - rules.decline_share) * before
         if once <= floor and twice <= floor:
-            out.append(f"the estimated maximum fell from {before:.0f} to {once:.0f} and {twice:.0f} kg")
+            out.append(
+                say("the estimated maximum fell from {before:.0f} to {once:.0f} and {twice:.0f} kg", before=before, once=once, twice=twice)
+            )
     if len(full) >= 2:
         now, then = full[-1], full[-2]
         same = now.load_kg == then.load_kg
         if same and now.rir is not None and then.rir is not None and then.rir - now.rir >= rules.decline_rir:
-            out.append(f"{then.rir:g} repetitions in reserve became {now.rir:g} at {now.load_kg:g} kg")
+            out.append(
+                say("{rir:g} repetitions in reserve became {rir2:g} at {load_kg:g} kg", rir=then.rir, rir2=now.rir, load_kg=now.load_kg)
+            )
         if now.pain is not None and then.pain is not None and now.pain > then.pain:
-            out.append(f"pain went up from {then.pain:g} to {now.pain:g} of 10")
+            out.append(say("pain went up from {pain:g} to {pain2:g} of 10", pain=then.pain, pain2=now.pain))
     return out

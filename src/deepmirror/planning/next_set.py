@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from deepmirror.core.training.loads import Loads
 from deepmirror.core.training.one_rep_max import load_for, one_rep_max
 from deepmirror.planning.rules import Rules
+from deepmirror.words import say
 
 
 @dataclass(frozen=True)
@@ -39,17 +40,19 @@ def next_load(planned_kg: float, reps: tuple[int, int], rir: float, done: SetDon
     lighter = loads.at_most(done.load_kg * (1 - rules.lower_by_least_share))
     step = lighter if lighter is not None else done.load_kg
     if done.pain is not None and done.pain > rules.pain_stop:
-        return NextLoad(None, f"Pain of {done.pain:g} of 10: no further set of it today.")
+        return NextLoad(None, say("Pain of {pain:g} of 10: no further set of it today.", pain=done.pain))
     if done.pain is not None and done.pain > rules.pain_max:
-        return NextLoad(step, f"Pain of {done.pain:g} of 10: one step lighter, and smaller in range if it stays.")
+        return NextLoad(step, say("Pain of {pain:g} of 10: one step lighter, and smaller in range if it stays.", pain=done.pain))
     if done.unsafe:
-        return NextLoad(step, f"{done.unsafe}: one step lighter until it is gone.")
+        return NextLoad(step, say("{unsafe}: one step lighter until it is gone.", unsafe=done.unsafe))
     short = done.reps < reps[0]
     if done.rir is not None and (done.rir < rir - 1 or short):
         strength = one_rep_max(done.load_kg, max(done.reps, 1), done.rir)
         fits = load_for(strength.low, reps[0], rir) if strength is not None else None
         below = loads.at_most(min(fits, done.load_kg)) if fits is not None else lighter
-        told = f"{done.reps} reps with {done.rir:g} in reserve, {reps[0]} with {rir:g} asked"
+        told = say(
+            "{reps} reps with {rir:g} in reserve, {reps2} with {rir2:g} asked", reps=done.reps, rir=done.rir, reps2=reps[0], rir2=rir
+        )
         if below is not None and below < done.load_kg:
-            return NextLoad(below, f"{told}: {below:g} kg fits that.")
+            return NextLoad(below, say("{told}: {below:g} kg fits that.", told=told, below=below))
     return NextLoad(min(planned_kg, done.load_kg) if short else planned_kg, "As planned.")

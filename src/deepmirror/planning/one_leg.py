@@ -10,6 +10,7 @@ from deepmirror.planning.lift import PlannedLift, SessionContext
 from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import SIDES, DoneSet, Exercise, Side
 from deepmirror.planning.volume import training_of
+from deepmirror.words import say
 
 
 def ordered(context: SessionContext, ex: Exercise, lifts: dict[Side, PlannedLift]) -> list[PlannedLift]:
@@ -17,14 +18,14 @@ def ordered(context: SessionContext, ex: Exercise, lifts: dict[Side, PlannedLift
     hurts = {side: _pain_of(context, ex, side) for side in SIDES}
     if hurts["left"] != hurts["right"] and max(hurts.values()) > 0:
         first = max(hurts, key=lambda side: hurts[side])
-        _follow(context, ex, lifts, first, f"The {first} side hurts: it goes first and sets the load.", sets_load=True)
+        _follow(context, ex, lifts, first, say("The {first} side hurts: it goes first and sets the load.", first=first), sets_load=True)
         return _from(lifts, first)
     weak = weaker_side(_pairs(context, ex))
     if weak is not None:
         _follow(context, ex, lifts, weak.side, _weak_words(weak), sets_load=False)
         return _from(lifts, weak.side)
     first = _other(_first_last_time(context, ex))
-    lifts[first].reasons.append(f"No side is weaker: the {first} one begins this time.")
+    lifts[first].reasons.append(say("No side is weaker: the {first} one begins this time.", first=first))
     return _from(lifts, first)
 
 
@@ -40,9 +41,9 @@ def _pain_of(context: SessionContext, ex: Exercise, side: Side) -> float:
 
 
 def _weak_words(weak: Weaker) -> str:
-    flag = f", under {FLAGGED_UNDER:.0%}: watch it" if weak.flagged else ""
-    shown = f"{weak.index:.0%} of the other in two sessions or more{flag}"
-    return f"The {weak.side} side is weaker, {shown}: it goes first and sets the repetitions."
+    flag = say(", under {flagged_under:.0%}: watch it", flagged_under=FLAGGED_UNDER) if weak.flagged else ""
+    shown = say("{index:.0%} of the other in two sessions or more{flag}", index=weak.index, flag=flag)
+    return say("The {side} side is weaker, {shown}: it goes first and sets the repetitions.", side=weak.side, shown=shown)
 
 
 def _follow(context: SessionContext, ex: Exercise, lifts: dict[Side, PlannedLift], first: Side, words: str, sets_load: bool) -> None:
@@ -58,12 +59,12 @@ def _follow(context: SessionContext, ex: Exercise, lifts: dict[Side, PlannedLift
         follower.load_kg, follower.per_side_kg = kept, loads.per_side(kept)
         follower.change = LoadChange.LOWER if kept < (follower.last_kg or kept) else LoadChange.HOLD
         follower.warm_up = [row for row in follower.warm_up if row[0].load_kg < kept]
-        follower.reasons.append(f"{kept:g} instead of {was:g} kg: the {first} side sets what both do.")
+        follower.reasons.append(say("{kept:g} instead of {was:g} kg: the {first} side sets what both do.", kept=kept, was=was, first=first))
     sessions = context.history.full_sessions(ex.movement, first)
     if sessions and not sets_load:
         most = max(min(max(s.clean_reps for s in sessions[-1].sets) + 1, follower.reps[1]), follower.reps[0])
         follower.reps = (follower.reps[0], most)
-        follower.reasons.append(f"Up to {most} repetitions, what the {first} side can be asked next.")
+        follower.reasons.append(say("Up to {most} repetitions, what the {first} side can be asked next.", most=most, first=first))
 
 
 def _pairs(context: SessionContext, ex: Exercise) -> list[SidePair]:

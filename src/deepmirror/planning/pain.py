@@ -10,6 +10,7 @@ from deepmirror.core.training.pain_stage import BENCH, NOTHING, REFER, Report, S
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.pathways import RedFlag, pathways, red_flags, regions_for
 from deepmirror.planning.records import DoneSet, Kind, PainEntry
+from deepmirror.words import capital, say
 
 
 @dataclass(frozen=True)
@@ -59,11 +60,19 @@ def pain_view(
     unknown, stop_all = [], _Stops()
     for entry in told:
         flags, strange = red_flags(list(entry.signs))
-        unknown += [f"“{sign}” noted on {entry.date} is no sign the program knows: read it yourself." for sign in strange]
+        unknown += [
+            say("“{sign}” noted on {date} is no sign the program knows: read it yourself.", sign=sign, date=entry.date) for sign in strange
+        ]
         stop_all.note(entry, flags)
         regions = regions_for([entry.where])
         if not regions and (entry.level or flags):
-            unknown.append(f"Pain noted at “{entry.where}” on {entry.date} has no pathway here: decide yourself what it may do.")
+            unknown.append(
+                say(
+                    "Pain noted at “{where}” on {date} has no pathway here: decide yourself what it may do.",
+                    where=entry.where,
+                    date=entry.date,
+                )
+            )
         for region in regions:
             by_region.setdefault(region, []).append(entry)
     standing = {region: where for where in noted for region in regions_for([where]) if region not in by_region}
@@ -123,12 +132,20 @@ def _day(reports: Sequence[Report]) -> Report:
 def stage_words(at: RegionStage) -> str:
     """Where a region stands, as one line."""
     pathway = pathways()[at.region]
-    name = at.region.replace("_", " ").capitalize() + ("" if at.side == "both" else f", {at.side}")
+    name = capital(at.region.replace("_", " ")) + ("" if at.side == "both" else say(", {side}", side=at.side))
     if at.stage.number == REFER:
-        return f"{name}, stage 4: a licensed clinician first; nothing that loads it is planned until a clinician's note is on file."
+        return say(
+            "{name}, stage 4: a licensed clinician first; nothing that loads it is planned until a clinician's note is on file.", name=name
+        )
     does = {
         1: pathway.bench,
         2: pathway.change[min(at.stage.change, len(pathway.change) - 1)].words,
-        3: f"other movements, {pathway.dose}.",
+        3: say("other movements, {dose}.", dose=pathway.dose),
     }
-    return f"{name}, stage {at.stage.number}: {does[at.stage.number]} Over when: {pathway.exit}."
+    return say(
+        "{name}, stage {number}: {does} Over when: {exit}.",
+        name=name,
+        number=at.stage.number,
+        does=does[at.stage.number],
+        exit=pathway.exit,
+    )

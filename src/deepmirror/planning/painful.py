@@ -13,6 +13,7 @@ from deepmirror.planning.progression import LoadChange
 from deepmirror.planning.records import Exercise, Side
 from deepmirror.planning.substitutes import substitutes
 from deepmirror.planning.volume import training_of
+from deepmirror.words import say
 
 
 def planned_lift(context: SessionContext, ex: Exercise, side: Side) -> PlannedLift:
@@ -27,8 +28,8 @@ def planned_lift(context: SessionContext, ex: Exercise, side: Side) -> PlannedLi
     sessions = context.history.sessions(ex.movement, side)
     worst = sessions[-1].pain if sessions else None
     if worst is not None and worst > context.rules.pain_stop:
-        words = f"Pain of {worst:g} of 10 in the last session, over {context.rules.pain_stop:g}:"
-        return stopped(context, ex, side, [f"{words} stopped until it is said where it hurts and it is calm."])
+        words = say("Pain of {worst:g} of 10 in the last session, over {pain_stop:g}:", worst=worst, pain_stop=context.rules.pain_stop)
+        return stopped(context, ex, side, [say("{words} stopped until it is said where it hurts and it is calm.", words=words)])
     return worked_out(context, ex, side)
 
 
@@ -77,7 +78,7 @@ def changed(context: SessionContext, ex: Exercise, side: Side, at: RegionStage) 
     lift.gate = replace(lift.gate, gate=Gate.CLOSED, reasons=(sore, *lift.gate.reasons))
     if step.sets_share < 1 and lift.sets:
         lift.sets = max(round(step.sets_share * lift.sets), 1)
-        lift.reasons.append(f"{lift.sets} of {ex.sets} sets.")
+        lift.reasons.append(say("{sets} of {sets2} sets.", sets=lift.sets, sets2=ex.sets))
     if step.load_share < 1 and lift.last_kg and lift.sets:
         _lowered(context, ex, lift, step.load_share)
     return lift
@@ -90,7 +91,9 @@ def _lowered(context: SessionContext, ex: Exercise, lift: PlannedLift, share: fl
         lift.load_kg, lift.change, lift.per_side_kg = found, LoadChange.LOWER, loads.per_side(found)
         lift.warm_up = [row for row in lift.warm_up if row[0].load_kg < found]
         lift.reasons = [r for r in lift.reasons if r != WATCHED]
-        lift.because = f"{1 - share:.0%} less than {lift.last_kg:g} kg while it is sore: {found:g} kg."
+        lift.because = say(
+            "{share:.0%} less than {last_kg:g} kg while it is sore: {found:g} kg.", share=1 - share, last_kg=lift.last_kg, found=found
+        )
         lift.reasons.append(lift.because)
 
 
@@ -120,5 +123,13 @@ def _stand_in(context: SessionContext, ex: Exercise, side: Side, pathway: Pathwa
     stand_in = replace(ex, movement=movement.id, implement=implement, reps=(10, 15), rir=max(ex.rir, 3), tempo=ex.tempo or "3-0-3-0")
     lift = worked_out(context, stand_in, side, hold=True)
     lift.change, lift.instead_of = LoadChange.SUBSTITUTE, ex.movement
-    lift.reasons.insert(0, f"{movement.title} takes the place of {context.catalogue.title(ex.movement)}: {pathway.dose}.")
+    lift.reasons.insert(
+        0,
+        say(
+            "{title} takes the place of {movement}: {dose}.",
+            title=movement.title,
+            movement=context.catalogue.title(ex.movement),
+            dose=pathway.dose,
+        ),
+    )
     return lift

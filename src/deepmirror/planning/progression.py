@@ -13,6 +13,7 @@ from deepmirror.planning.gate import Gate, GateState
 from deepmirror.planning.history import LiftSession
 from deepmirror.planning.records import Exercise, ProgressRule
 from deepmirror.planning.rules import Rules
+from deepmirror.words import say
 
 
 class LoadChange(StrEnum):
@@ -70,7 +71,12 @@ def decide(case: LiftCase) -> Decision:
         return _lighter(case, out)
     days = (case.day - case.sessions[-1].day).days
     if days >= case.rules.away_days:
-        words = f"The last session of it was {days} days ago: {case.rules.away_share:.0%} less than {load:g} kg."
+        words = say(
+            "The last session of it was {days} days ago: {away_share:.0%} less than {load:g} kg.",
+            days=days,
+            away_share=case.rules.away_share,
+            load=load,
+        )
         return _lower(case, out, (1 - case.rules.away_share) * load, words)
     if case.sessions[-1].light and case.full:
         return _back(case, out)
@@ -81,7 +87,12 @@ def decide(case: LiftCase) -> Decision:
 
 def _first(case: LiftCase) -> Decision:
     ex, lightest = case.exercise, min(case.loads.all(), default=0.0)
-    words = f"No set of it is on record: begin at {lightest:g} kg and go up until {ex.reps[0]} repetitions leave {ex.rir:g} in reserve."
+    words = say(
+        "No set of it is on record: begin at {lightest:g} kg and go up until {reps} repetitions leave {rir:g} in reserve.",
+        lightest=lightest,
+        reps=ex.reps[0],
+        rir=ex.rir,
+    )
     return Decision(LoadChange.FIRST, lightest, ex.sets, ex.reps, ex.rir, ex.tempo, [words])
 
 
@@ -92,11 +103,15 @@ def existing(case: LiftCase, out: Decision) -> Decision:
     found = case.loads.at_most(out.load_kg)
     if found is None:
         found = min(case.loads.all())
-        out.reasons.append(f"{out.load_kg:g} kg is lighter than anything at hand: {found:g} kg is the lightest.")
+        out.reasons.append(
+            say("{load_kg:g} kg is lighter than anything at hand: {found:g} kg is the lightest.", load_kg=out.load_kg, found=found)
+        )
         heavier = found > case.sessions[-1].load_kg if case.sessions else False
         out.change = LoadChange.STOP if heavier else out.change
     else:
-        out.reasons.append(f"{out.load_kg:g} kg cannot be set with what is at hand: {found:g} kg is the nearest below.")
+        out.reasons.append(
+            say("{load_kg:g} kg cannot be set with what is at hand: {found:g} kg is the nearest below.", load_kg=out.load_kg, found=found)
+        )
         out.change = LoadChange.LOWER if out.change is LoadChange.HOLD else out.change
     out.load_kg = found
     return out
@@ -113,7 +128,14 @@ def _lighter(case: LiftCase, out: Decision) -> Decision:
     out.load_kg = found if found is not None else base
     out.change = LoadChange.LOWER if out.load_kg < base else LoadChange.HOLD
     out.reasons.append(
-        f"A lighter week: {out.sets} of {case.exercise.sets} sets, {out.load_kg:g} instead of {base:g} kg, at least {out.rir:g} in reserve."
+        say(
+            "A lighter week: {sets} of {sets2} sets, {load_kg:g} instead of {base:g} kg, at least {rir:g} in reserve.",
+            sets=out.sets,
+            sets2=case.exercise.sets,
+            load_kg=out.load_kg,
+            base=base,
+            rir=out.rir,
+        )
     )
     return existing(case, out)
 
@@ -122,10 +144,10 @@ def _lower(case: LiftCase, out: Decision, most: float, words: str) -> Decision:
     """The heaviest load that is not above `most`; the reason says why."""
     found = case.loads.at_most(most)
     if found is None or found >= out.load_kg:
-        out.reasons.append(f"{words} Nothing lighter is at hand: leave more in reserve instead.")
+        out.reasons.append(say("{words} Nothing lighter is at hand: leave more in reserve instead.", words=words))
         out.rir += 2
         return existing(case, out)
-    out.reasons.append(f"{words} {found:g} kg is the nearest that exists.")
+    out.reasons.append(say("{words} {found:g} kg is the nearest that exists.", words=words, found=found))
     out.load_kg, out.change = found, LoadChange.LOWER
     return out
 
@@ -134,11 +156,17 @@ def _back(case: LiftCase, out: Decision) -> Decision:
     light = case.sessions[-1].load_kg
     if case.gate.gate is Gate.CLOSED:
         out.load_kg = min(light, out.load_kg)
-        out.reasons += [f"Back from a lighter week, but the gate is closed: {out.load_kg:g} kg stays.", *_gate_words(case)]
+        out.reasons += [
+            say("Back from a lighter week, but the gate is closed: {load_kg:g} kg stays.", load_kg=out.load_kg),
+            *_gate_words(case),
+        ]
         out.change = LoadChange.HOLD
         return existing(case, out)
     return _lower(
-        case, out, case.rules.back_share * out.load_kg, f"Back from a lighter week: {case.rules.back_share:.0%} of {out.load_kg:g} kg."
+        case,
+        out,
+        case.rules.back_share * out.load_kg,
+        say("Back from a lighter week: {back_share:.0%} of {load_kg:g} kg.", back_share=case.rules.back_share, load_kg=out.load_kg),
     )
 
 
@@ -151,12 +179,19 @@ def _missed_twice(case: LiftCase) -> bool:
 
 def _missed(case: LiftCase, out: Decision) -> Decision:
     rules, load = case.rules, out.load_kg
-    words = f"Under {case.exercise.reps[0]} repetitions in two sessions running at {load:g} kg:"
+    words = say("Under {reps} repetitions in two sessions running at {load:g} kg:", reps=case.exercise.reps[0], load=load)
     fitting = case.loads.between((1 - rules.lower_by_most_share) * load, (1 - rules.lower_by_least_share) * load)
     if not fitting or load <= 0:
-        return _lower(case, out, (1 - rules.lower_by_least_share) * load, f"{words} at least {rules.lower_by_least_share:.0%} less.")
+        return _lower(
+            case,
+            out,
+            (1 - rules.lower_by_least_share) * load,
+            say("{words} at least {lower_by_least_share:.0%} less.", words=words, lower_by_least_share=rules.lower_by_least_share),
+        )
     out.load_kg, out.change = max(fitting), LoadChange.LOWER
-    out.reasons.append(f"{words} {1 - out.load_kg / load:.0%} less, {out.load_kg:g} kg.")
+    out.reasons.append(
+        say("{words} {load_kg:.0%} less, {load_kg2:g} kg.", words=words, load_kg=1 - out.load_kg / load, load_kg2=out.load_kg)
+    )
     return out
 
 
@@ -170,7 +205,7 @@ def _by_rule(case: LiftCase, out: Decision) -> Decision:
         return out
     if case.exercise.rule is ProgressRule.TEMPO_FIRST and (slower := _slower(case)):
         out.tempo = slower
-        out.reasons.append(f"Tempo first: the lowering gets a second longer ({slower}) before the load rises.")
+        out.reasons.append(say("Tempo first: the lowering gets a second longer ({slower}) before the load rises.", slower=slower))
         return out
     return _raise(case, out)
 
@@ -184,39 +219,74 @@ def _earned(case: LiftCase, out: Decision) -> bool:
     ex, last = case.exercise, case.full[-1] if case.full else case.sessions[-1]
     linear = ex.rule is ProgressRule.LINEAR
     wanted = ex.reps[0] if linear else ex.reps[1]
-    words = f"{last.day}: {_done(last)} at {last.load_kg:g} kg"
+    words = say("{day}: {done} at {load_kg:g} kg", day=last.day, done=_done(last), load_kg=last.load_kg)
     if any(s.load_kg < last.load_kg for s in last.sets):
         at_load = sum(s.load_kg == last.load_kg for s in last.sets)
-        out.reasons.append(f"{words}; {at_load} of {len(last.sets)} sets were done at this load: the same again.")
+        out.reasons.append(
+            say(
+                "{words}; {at_load} of {sets} sets were done at this load: the same again.",
+                words=words,
+                at_load=at_load,
+                sets=len(last.sets),
+            )
+        )
         return False
     if len(last.sets) < ex.sets:
-        words += f", {len(last.sets)} of {ex.sets} planned sets on record"
+        words += say(", {sets} of {sets2} planned sets on record", sets=len(last.sets), sets2=ex.sets)
     least = min(s.clean_reps for s in last.sets)
     if least < wanted:
         goal = max(min(least + 1, ex.reps[1]), ex.reps[0])
-        out.reasons.append(f"{words}; {wanted} clean repetitions in every set are asked before more load. Next: {goal} in every set.")
+        out.reasons.append(
+            say(
+                "{words}; {wanted} clean repetitions in every set are asked before more load. Next: {goal} in every set.",
+                words=words,
+                wanted=wanted,
+                goal=goal,
+            )
+        )
         return False
     if ex.rule is ProgressRule.REPS_FIRST:
-        out.reasons.append(f"{words}: the top of the range in every set.")
+        out.reasons.append(say("{words}: the top of the range in every set.", words=words))
         return True
     reserves = [s.rir for s in last.sets]
     if any(r is None for r in reserves):
-        out.reasons.append(f"{words}; the effort was not told in every set: tell the repetitions in reserve, then the load can rise.")
+        out.reasons.append(
+            say("{words}; the effort was not told in every set: tell the repetitions in reserve, then the load can rise.", words=words)
+        )
         return False
     lowest = min(r for r in reserves if r is not None)
     if lowest < ex.rir:
-        out.reasons.append(f"{words} with {lowest:g} in reserve, {ex.rir:g} asked: the same load until it is easier.")
+        out.reasons.append(
+            say(
+                "{words} with {lowest:g} in reserve, {rir:g} asked: the same load until it is easier.",
+                words=words,
+                lowest=lowest,
+                rir=ex.rir,
+            )
+        )
         return False
     out.reasons.append(
-        f"{words} with at least {lowest:g} in reserve ({ex.rir:g} asked): {'all sets done' if linear else 'the top of the range'}."
+        say(
+            "{words} with at least {lowest:g} in reserve ({rir:g} asked): {which}.",
+            words=words,
+            lowest=lowest,
+            rir=ex.rir,
+            which="all sets done" if linear else "the top of the range",
+        )
     )
     if lowest >= ex.rir + case.rules.ease_rir:
-        out.reasons.append(f"Done at ease, {lowest:g} in reserve in every set: the load is too light.")
+        out.reasons.append(say("Done at ease, {lowest:g} in reserve in every set: the load is too light.", lowest=lowest))
     return True
 
 
 def _done(session: LiftSession) -> str:
-    return ", ".join(f"{s.clean_reps}" if s.clean_reps == s.reps else f"{s.clean_reps} of {s.reps}" for s in session.sets) + " reps"
+    return (
+        ", ".join(
+            f"{s.clean_reps}" if s.clean_reps == s.reps else say("{clean_reps} of {reps}", clean_reps=s.clean_reps, reps=s.reps)
+            for s in session.sets
+        )
+        + " reps"
+    )
 
 
 def _raise(case: LiftCase, out: Decision) -> Decision:
@@ -224,19 +294,32 @@ def _raise(case: LiftCase, out: Decision) -> Decision:
     ex, load = case.exercise, out.load_kg
     nearest = case.loads.above(load if ex.step_kg is None or ex.rule is not ProgressRule.LINEAR else load + ex.step_kg - 1e-3)
     if nearest is None:
-        out.reasons.append(f"Nothing heavier than {load:g} kg is at hand: add a repetition, a pause or a set.")
+        out.reasons.append(say("Nothing heavier than {load:g} kg is at hand: add a repetition, a pause or a set.", load=load))
         return out
     reps = _foreseen(case, nearest)
     share = nearest / load - 1 if load > 0 else 1.0
     if reps is None:
-        fits, why = share <= case.rules.usual_rise_max_share + 1e-9, f"{share:.0%} more than the last set"
+        fits, why = share <= case.rules.usual_rise_max_share + 1e-9, say("{share:.0%} more than the last set", share=share)
     else:
-        fits, why = reps >= ex.reps[0], f"about {reps:.1f} repetitions foreseen with {ex.rir:g} in reserve, {ex.reps[0]} needed"
+        fits, why = (
+            reps >= ex.reps[0],
+            say("about {reps:.1f} repetitions foreseen with {rir:g} in reserve, {reps2} needed", reps=reps, rir=ex.rir, reps2=ex.reps[0]),
+        )
     if not fits:
-        out.reasons.append(f"The next load, {nearest:g} kg, is too big a step ({why}): add a repetition, a pause or a set.")
+        out.reasons.append(
+            say("The next load, {nearest:g} kg, is too big a step ({why}): add a repetition, a pause or a set.", nearest=nearest, why=why)
+        )
         return out
     out.load_kg, out.change = nearest, LoadChange.RAISE
-    out.reasons.append(f"{nearest:g} kg is the next that exists above {load:g} kg, {share:+.0%}: {why}.")
+    out.reasons.append(
+        say(
+            "{nearest:g} kg is the next that exists above {load:g} kg, {share:+.0%}: {why}.",
+            nearest=nearest,
+            load=load,
+            share=share,
+            why=why,
+        )
+    )
     return out
 
 
@@ -272,14 +355,22 @@ def _by_effort(case: LiftCase, out: Decision) -> Decision:
         return out
     added = case.moved(0.0)
     found = case.loads.at_most(min(wanted - added, (1 + case.rules.usual_rise_max_share) * out.load_kg))
-    words = f"{middle:g} repetitions with {ex.rir:g} in reserve ask for {wanted:.1f} kg by an estimated maximum of {estimate.low:.0f} kg"
+    words = say(
+        "{middle:g} repetitions with {rir:g} in reserve ask for {wanted:.1f} kg by an estimated maximum of {low:.0f} kg",
+        middle=middle,
+        rir=ex.rir,
+        wanted=wanted,
+        low=estimate.low,
+    )
     if found is None or found == out.load_kg:
-        out.reasons.append(f"{words}: the load stays. The day's first set decides the next ones.")
+        out.reasons.append(say("{words}: the load stays. The day's first set decides the next ones.", words=words))
         return out
     if found > out.load_kg and case.gate.gate is not Gate.OPEN:
-        out.reasons += [f"{words}, but the load is held.", *_gate_words(case)]
+        out.reasons += [say("{words}, but the load is held.", words=words), *_gate_words(case)]
         return out
     out.change = LoadChange.RAISE if found > out.load_kg else LoadChange.LOWER
     out.load_kg = found
-    out.reasons.append(f"{words}: {found:g} kg is the nearest below that exists. The day's first set decides the next ones.")
+    out.reasons.append(
+        say("{words}: {found:g} kg is the nearest below that exists. The day's first set decides the next ones.", words=words, found=found)
+    )
     return out

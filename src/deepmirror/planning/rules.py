@@ -9,6 +9,7 @@ from importlib import resources
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
 from deepmirror.errors import BadPlan
+from deepmirror.words import say
 
 RULES_FILE = "rules.toml"
 
@@ -82,7 +83,7 @@ def _with(own: tuple[tuple[str, float], ...]) -> Rules:
         return Rules.model_validate(values)
     except ValidationError as error:
         first = error.errors()[0]
-        raise BadPlan(f"The rule “{'.'.join(str(p) for p in first['loc'])}” is not right: {first['msg']}.") from error
+        raise BadPlan(say("The rule “{p}” is not right: {msg}.", p=".".join(str(p) for p in first["loc"]), msg=first["msg"])) from error
 
 
 def rules_for(own: dict[str, float]) -> Rules:

@@ -18,6 +18,7 @@ from deepmirror.planning.records import BOTH, SIDES, Exercise, TrainingRecord
 from deepmirror.planning.rules import rules_for
 from deepmirror.planning.substitutes import Reach
 from deepmirror.planning.volume import added, balance, done_sets, planned_sets, week_span
+from deepmirror.words import joined, say
 
 CAUTION = "This plan measures and organises; it does not diagnose. Stop for sharp, shooting or worsening pain and ask a licensed clinician."
 
@@ -52,7 +53,7 @@ def next_session(record: TrainingRecord, catalogue: Catalogue, today: date, reac
     strain = _strain(context)
     if strain and not context.lighter:
         context.lighter = True
-        advice.append(f"A lighter week now, {strain}.")
+        advice.append(say("A lighter week now, {strain}.", strain=strain))
     context.taken = [e.movement for e in when.session.exercises]
     lifts = [lift for e in when.session.exercises for lift in _exercise(context, e)]
     asked = ask_for_films(context, lifts)
@@ -77,7 +78,7 @@ def _strain(context: SessionContext) -> str:
         implement = implement_of(context, movement)
         signs = signs_of_strain(sessions, context.moved(movement, implement), 0.0, context.rules)
         if len(signs) >= 2 and not sessions[-1].light and (context.day - sessions[-1].day).days < context.rules.away_days:
-            return f"{context.catalogue.title(movement)}: {' and '.join(signs)}"
+            return say("{movement}: {signs}", movement=context.catalogue.title(movement), signs=joined(" and ", signs))
     return ""
 
 
@@ -106,11 +107,13 @@ def _advice(context: SessionContext, lifts: list[PlannedLift]) -> list[str]:
     for lift in lifts:
         due = due_film(context, lift.movement, lift.side)
         if due.missed >= context.rules.films_missed:
-            side = "" if lift.side == BOTH else f", {lift.side}"
-            missed = f"its film was missed {due.missed} times. Ask the client, or decide yourself."
-            out.append(f"{context.catalogue.title(lift.movement)}{side}: {missed}")
+            side = "" if lift.side == BOTH else say(", {side}", side=lift.side)
+            missed = say("its film was missed {missed} times. Ask the client, or decide yourself.", missed=due.missed)
+            out.append(say("{movement}{side}: {missed}", movement=context.catalogue.title(lift.movement), side=side, missed=missed))
     if record.plan.week_of(context.day) > record.plan.weeks:
-        out.append(f"The block of {record.plan.weeks} weeks from {record.plan.start} is over: time for a new plan.")
+        out.append(
+            say("The block of {weeks} weeks from {start} is over: time for a new plan.", weeks=record.plan.weeks, start=record.plan.start)
+        )
     out += balance(record.plan, record.client, context.catalogue, context.rules)
     return [*dict.fromkeys(out), CAUTION]
 

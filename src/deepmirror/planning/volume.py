@@ -10,6 +10,7 @@ from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Training
 from deepmirror.planning.records import BOTH, WEEKDAYS, DoneSet, Exercise, Kind, Plan, SessionPlan, Trainee
 from deepmirror.planning.rules import Rules
+from deepmirror.words import capital, joined, say
 
 LEG_MUSCLES = ("quadriceps", "glutes", "hamstrings", "calves")
 GROUPS = {
@@ -89,7 +90,7 @@ def balance(plan: Plan, client: Trainee, catalogue: Catalogue, rules: Rules) -> 
     patterns = {t.pattern for e in exercises if (t := training_of(catalogue, e.movement)) is not None}
     if not patterns:
         return []
-    out = [f"The plan has no {name}." for name, group in GROUPS.items() if not patterns & group]
+    out = [say("The plan has no {name}.", name=name) for name, group in GROUPS.items() if not patterns & group]
     curls = [e.movement for e in exercises if (t := training_of(catalogue, e.movement)) is not None and t.pattern == "knee_flexion"]
     if curls and "hinge" not in patterns and STRETCHED_CURL not in curls:
         out.append("Without a hinge the hamstrings are not trained long: the seated curl fits better than the lying or standing one.")
@@ -99,7 +100,16 @@ def balance(plan: Plan, client: Trainee, catalogue: Catalogue, rules: Rules) -> 
     for muscle in LEG_MUSCLES:
         if not low <= week[muscle] <= high:
             level = "trained" if client.trained else "novice"
-            out.append(f"{muscle.capitalize()}: {week[muscle]:g} hard sets a week planned; {low:g} to {high:g} are usual for the {level}.")
+            out.append(
+                say(
+                    "{muscle}: {week:g} hard sets a week planned; {low:g} to {high:g} are usual for the {level}.",
+                    muscle=capital(muscle),
+                    week=week[muscle],
+                    low=low,
+                    high=high,
+                    level=level,
+                )
+            )
     return out + _frequency(plan)
 
 
@@ -109,8 +119,8 @@ def _back_to_back(session: SessionPlan, catalogue: Catalogue) -> list[str]:
     for a, b in pairs:
         one, two = training_of(catalogue, a.movement), training_of(catalogue, b.movement)
         if one is not None and two is not None and one.pattern == two.pattern:
-            names = " and ".join(catalogue.movements[e.movement].title for e in (a, b))
-            out.append(f"{names} stand one after the other on {session.day}: the same pattern twice.")
+            names = joined(" and ", [catalogue.movements[e.movement].title for e in (a, b)])
+            out.append(say("{names} stand one after the other on {day}: the same pattern twice.", names=names, day=session.day))
     return out
 
 
@@ -119,7 +129,7 @@ def _frequency(plan: Plan) -> list[str]:
     if len(days) == 1:
         return ["One session a week: legs are usually trained twice, 3 to 4 days apart."]
     gap = smallest_gap(plan)
-    return [f"Two sessions lie {gap} day apart: 3 to 4 are usual for legs."] if gap is not None and gap < 2 else []
+    return [say("Two sessions lie {gap} day apart: 3 to 4 are usual for legs.", gap=gap)] if gap is not None and gap < 2 else []
 
 
 def smallest_gap(plan: Plan) -> int | None:

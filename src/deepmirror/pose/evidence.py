@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import CARRIERS, SEGMENTS, SIDES, sided, split
 from deepmirror.errors import BadEvidence
 from deepmirror.files import write_whole
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 
@@ -103,7 +104,9 @@ class Evidence:
                 rest = {k: data[k].astype(float) for k in data.files if k not in ("names", "times", "allow_pickle")}
                 found = cls(times=data["times"].astype(float), names=[str(n) for n in data["names"]], **rest)
         except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile, zlib.error) as error:
-            raise BadEvidence(f"What was seen in the film cannot be read back ({type(error).__name__}); it is looked at again.") from error
+            raise BadEvidence(
+                say("What was seen in the film cannot be read back ({name__}); it is looked at again.", name__=type(error).__name__)
+            ) from error
         found.check()
         return found
 

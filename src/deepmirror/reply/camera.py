@@ -10,6 +10,7 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from deepmirror.reply.frame_painter import BONE, COPPER, INK, TEAL, Picture, font
+from deepmirror.words import in_language, say
 
 SIZE = (1200, 540)
 LENS_DEG = 65.0  # width of view of an ordinary phone camera held lying; from memory, phones differ: the plan leaves room
@@ -82,8 +83,8 @@ def draw_plan(plan: CameraPlan) -> Picture:
     _from_above(pen, plan, (60, 290), scale)
     _seen(pen, plan, (half + 40, 90, SIZE[0] - 40, 90 + (half - 80) * 9 // 16))
     pen.line([(half, 40), (half, SIZE[1] - 40)], fill=(221, 210, 191), width=2)
-    pen.text((40, 24), "From above", font=font(26, True), fill=INK)
-    pen.text((half + 40, 24), "What the phone should see", font=font(26, True), fill=INK)
+    pen.text((40, 24), in_language("From above"), font=font(26, True), fill=INK)
+    pen.text((half + 40, 24), in_language("What the phone should see"), font=font(26, True), fill=INK)
     return np.asarray(image)
 
 
@@ -107,7 +108,7 @@ def _from_above(pen: Any, plan: CameraPlan, at: tuple[int, int], scale: float) -
         tip, nose = (far - along, y), (far - along - 26, y)
         words, words_y = "client faces the phone", y + across + 12
     _arrow(pen, tip, nose, TEAL)
-    pen.text((far - pen.textlength(words, font=font(20)) / 2, words_y), words, font=font(20), fill=DIM)
+    pen.text((far - pen.textlength(in_language(words), font=font(20)) / 2, words_y), in_language(words), font=font(20), fill=DIM)
     end = nose[0] - 8 if not side else far - along - 6
     pen.line([(x + 26, y), (end, y)], fill=COPPER, width=3)
     _label(pen, ((x + end) / 2 + 8, y), f"{plan.distance_m:.1f} m")
@@ -135,10 +136,10 @@ def _seen(pen: Any, plan: CameraPlan, frame: tuple[float, float, float, float]) 
     pen.ellipse([x - r, y - r, x + r, y + r], outline=TEAL, width=5)
     for start in range(round(left), round(right), 16):
         pen.line([(start, lens_y), (start + 8, lens_y)], fill=COPPER, width=2)
-    _label(pen, (left + 92, lens_y - 24), f"lens {plan.lens_m * 100:.0f} cm high")
+    _label(pen, (left + 92, lens_y - 24), say("lens {lens_m:.0f} cm high", lens_m=plan.lens_m * 100))
     words = font(20)
     for i, sight in enumerate(plan.see):
-        pen.text((left - 10, bottom + 28 + 28 * i), f"· {sight}", font=words, fill=DIM)
+        pen.text((left - 10, bottom + 28 + 28 * i), in_language(say("· {sight}", sight=sight)), font=words, fill=DIM)
 
 
 def _arrow(pen: Any, a: tuple[float, float], b: tuple[float, float], colour: tuple[int, int, int]) -> None:
@@ -150,6 +151,6 @@ def _arrow(pen: Any, a: tuple[float, float], b: tuple[float, float], colour: tup
 
 def _label(pen: Any, at: tuple[float, float], words: str) -> None:
     face = font(24, True)
-    width = pen.textlength(words, font=face)
+    width = pen.textlength(in_language(words), font=face)
     pen.rounded_rectangle([at[0] - width / 2 - 10, at[1] - 17, at[0] + width / 2 + 10, at[1] + 17], 8, fill=BONE, outline=COPPER, width=2)
-    pen.text((at[0] - width / 2, at[1] - 15), words, font=face, fill=COPPER)
+    pen.text((at[0] - width / 2, at[1] - 15), in_language(words), font=face, fill=COPPER)

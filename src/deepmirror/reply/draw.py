@@ -33,6 +33,7 @@ from deepmirror.reply.frame_painter import (
     paint_sketch,
 )
 from deepmirror.reply.model import Anchor, Stroke
+from deepmirror.words import in_language
 
 CORNER = ""  # the picture's own corner, for strokes that go with no body point
 ZOOM_SHARE = 0.5  # of the picture's width that a zoomed picture shows at least
@@ -283,7 +284,7 @@ def tag_box(overlay: Overlay, size: tuple[int, int]) -> Box:
     """Where the number's tag lies in the finished picture, px: where the coach put it, else beside its joint."""
     unit = line_unit(size[1])
     face = font(round(30 * unit), True)
-    w, h = face.getlength(overlay.tag) + 24 * unit, 44 * unit
+    w, h = face.getlength(in_language(overlay.tag)) + 24 * unit, 44 * unit
     if overlay.tag_at is not None:
         x, y = overlay.tag_at[0] * size[0], overlay.tag_at[1] * size[1]
         x, y = float(np.clip(x, 4, max(size[0] - w - 4, 4))), float(np.clip(y, 4, size[1] - h - 4))
@@ -299,12 +300,12 @@ def _tag(pen: Any, box: Box, overlay: Overlay, focus: tuple[float, float], unit:
     near = (min(max(focus[0], box[0]), box[2]), min(max(focus[1], box[1]), box[3]))
     pen.line([focus, near], fill=(*BONE, 220), width=max(1, round(2 * unit)))
     pen.rounded_rectangle(box, 8 * unit, fill=(*BONE, 245), outline=(*COPPER, 255), width=max(1, round(2 * unit)))
-    pen.text((box[0] + 12 * unit, box[1] + 4 * unit), overlay.tag, font=font(round(30 * unit), True), fill=(*INK, 255))
+    pen.text((box[0] + 12 * unit, box[1] + 4 * unit), in_language(overlay.tag), font=font(round(30 * unit), True), fill=(*INK, 255))
 
 
 def _plate(pen: Any, at: tuple[float, float], words: str, face: ImageFont.FreeTypeFont, ground: tuple[int, int, int]) -> None:
     """Words on a dark plate that stays readable over any picture."""
-    pad = face.size * 0.3
+    pad, words = face.size * 0.3, in_language(words)
     x, y = at
     pen.rounded_rectangle([x, y, x + face.getlength(words) + 2 * pad, y + face.size * 1.5], pad, fill=(*ground, 225))
     pen.text((x + pad, y + pad * 0.4), words, font=face, fill=(*BONE, 255))
@@ -332,7 +333,7 @@ def caption(pen: Any, size: tuple[int, int], title: str, words: str, note: str, 
 def wrap(text: str, face: ImageFont.FreeTypeFont, width: int) -> list[str]:
     """Break a sentence into lines no wider than `width` px."""
     lines: list[str] = []
-    for word in text.split():
+    for word in in_language(text).split():
         if lines and face.getlength(f"{lines[-1]} {word}") <= width:
             lines[-1] += f" {word}"
         else:

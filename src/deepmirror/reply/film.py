@@ -12,6 +12,7 @@ from deepmirror.core.sketches.sketch import NOTHING, Circle, Sketch
 from deepmirror.core.trajectories import Track
 from deepmirror.reply.draw import Overlay
 from deepmirror.reply.model import Before, Correction, Reply, Since
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 Sketches = Callable[[str | None, int], Sketch]
@@ -50,8 +51,8 @@ class Source:
         return replace(
             self.overlay(item.frame, item.measure),
             title=item.title,
-            words=f"{item.seen} {item.number}".strip(),
-            note=f"“{item.cue}”" if item.cue else "",
+            words=say("{seen} {number}", seen=item.seen, number=item.number).strip(),
+            note=say("“{cue}”", cue=item.cue) if item.cue else "",
             ghost=ghost,
             tag=item.short,
             tag_at=item.tag_at,
@@ -97,9 +98,9 @@ def plan(reply: Reply, source: Source, sources: Callable[[int], Source] | None =
 
     for told in reply.since_chosen():
         if told.frame is not None:
-            add(told.film_id, lambda own, told=told: [_since(told, own)], f"{told.title}. {told.words}")  # type: ignore[misc]
+            add(told.film_id, lambda own, told=told: [_since(told, own)], say("{title}. {words}", title=told.title, words=told.words))  # type: ignore[misc]
     for item in reply.chosen():
-        words = f"{item.title}. {item.number} {item.cue}".strip()
+        words = say("{title}. {number} {cue}", title=item.title, number=item.number, cue=item.cue).strip()
         add(item.film_id, lambda own, item=item: list(_passage(item, own)), words)  # type: ignore[misc]
     if not shots:
         shots = [Shot(i, 1, source.overlay(i)) for i in range(len(source.track.times))]

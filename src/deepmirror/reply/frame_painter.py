@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFont
 
 from deepmirror.core.sketches.sketch import Bar, Box, Circle, Line, Sketch, thinned
+from deepmirror.words import in_language, say
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -120,23 +121,27 @@ def paint_bars(pen: Any, box: Box, bars: tuple[Bar, ...], unit: float) -> None:
     """A small chart on a dark plate: a bar each, a stroke where it was asked to end, the number behind it."""
     shown = thinned(bars, MOST_BARS)
     face, high = font(round(26 * unit)), BAR_HIGH * unit
-    words = max(face.getlength(b.label) for b in shown) + 12 * unit
-    numbers = max(face.getlength(bar_words(b)) for b in shown) + 12 * unit
+    words = max(face.getlength(in_language(b.label)) for b in shown) + 12 * unit
+    numbers = max(face.getlength(in_language(bar_words(b))) for b in shown) + 12 * unit
     left, longest = box[0] + 12 * unit + words, max(max(b.seen, b.asked or 0.0) for b in shown) or 1.0
     room = max(box[2] - box[0] - words - numbers - 24 * unit, 20 * unit)
     pen.rounded_rectangle(box, 8 * unit, fill=(*INK, 225))
     for row, bar in enumerate(shown):
         y = box[1] + 10 * unit + row * high
-        pen.text((box[0] + 12 * unit, y + 4 * unit), bar.label, font=face, fill=(*BONE, 255))
+        pen.text((box[0] + 12 * unit, y + 4 * unit), in_language(bar.label), font=face, fill=(*BONE, 255))
         end = left + room * max(bar.seen, 0.0) / longest
         pen.rectangle([left, y + 8 * unit, max(end, left + 1), y + high - 8 * unit], fill=(*(COPPER if bar.chosen else TEAL), 255))
         if bar.asked:
             x = left + room * bar.asked / longest
             pen.line([(x, y + 2 * unit), (x, y + high - 2 * unit)], fill=(*BONE, 255), width=max(1, round(3 * unit)))
-        pen.text((left + room + 8 * unit, y + 4 * unit), bar_words(bar), font=face, fill=(*BONE, 255))
+        pen.text((left + room + 8 * unit, y + 4 * unit), in_language(bar_words(bar)), font=face, fill=(*BONE, 255))
 
 
 def bar_words(bar: Bar) -> str:
     """The numbers of a bar: what was seen, and of how much."""
     seen = f"{bar.seen:.0f}" if bar.unit == "%" else f"{bar.seen:.1f}"
-    return f"{seen} of {bar.asked:g} {bar.unit}" if bar.asked else f"{seen} {bar.unit}".strip()
+    return (
+        say("{seen} of {asked:g} {unit}", seen=seen, asked=bar.asked, unit=bar.unit)
+        if bar.asked
+        else say("{seen} {unit}", seen=seen, unit=bar.unit).strip()
+    )

@@ -12,6 +12,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from deepmirror.documents import Document
 from deepmirror.errors import ReplyError
+from deepmirror.words import say
 
 CAUTION = (
     "Stop for sharp, shooting or worsening pain, numbness, giving way, swelling or locking, and see a licensed clinician. "
@@ -151,7 +152,7 @@ class Reply:
         try:
             return TypeAdapter(cls).validate_python(data)
         except ValidationError as error:
-            raise ReplyError(f"A kept draft cannot be read: {error.errors()[0]['msg']}.") from error
+            raise ReplyError(say("A kept draft cannot be read: {msg}.", msg=error.errors()[0]["msg"])) from error
 
 
 def anchor_for(at: tuple[float, float], places: dict[str, tuple[float, float]], snap_px: float, reach_px: float) -> Anchor:

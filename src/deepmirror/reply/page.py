@@ -5,10 +5,9 @@ from __future__ import annotations
 import base64
 from importlib import resources
 
-from jinja2 import Environment, PackageLoader, Template, select_autoescape
-
 from deepmirror.documents import Document
 from deepmirror.reply.model import Reply
+from deepmirror.reply.pages import template
 from deepmirror.reply.request import RetakeRequest
 
 
@@ -23,21 +22,14 @@ def render_page(reply: Reply, stills: dict[str, bytes], film: bytes | None, capt
         "regular": _data("font/ttf", (fonts / "AtkinsonHyperlegible_400Regular.ttf").read_bytes()),
         "bold": _data("font/ttf", (fonts / "AtkinsonHyperlegible_700Bold.ttf").read_bytes()),
     }
-    return _template("page.html").render(**context)
+    return template("page.html").render(**context)
 
 
 def render_request(request: RetakeRequest, plan_png: bytes) -> str:
     """HTML of a request for a new film, with its camera plan (PNG) inside."""
     face = resources.files("deepmirror") / "assets" / "fonts" / "AtkinsonHyperlegible_400Regular.ttf"
     parts = {"plan": _data("image/png", plan_png), "regular": _data("font/ttf", face.read_bytes())}
-    return _template("request.html").render(request=request, **parts)
-
-
-def _template(name: str) -> Template:
-    environment = Environment(
-        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
-    )
-    return environment.get_template(name)
+    return template("request.html").render(request=request, **parts)
 
 
 def _data(kind: str, content: bytes) -> str:

@@ -6,7 +6,6 @@ import io
 from dataclasses import dataclass
 from importlib import resources
 from typing import Any
-from xml.sax.saxutils import escape
 
 from PIL import Image as Picture
 from reportlab.lib.colors import HexColor
@@ -19,6 +18,8 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Image, KeepInFrame, Paragraph, Spacer, Table, TableStyle
 
 from deepmirror.reply.model import Correction, Reply, Since
+from deepmirror.reply.pages import written
+from deepmirror.words import joined, say
 
 FACE, BOLD = "Read", "Read-Bold"
 INK, DIM, COPPER, TEAL, LINE = (HexColor(c) for c in ("#2a2420", "#6d625a", "#8f431b", "#147074", "#ddd2bf"))
@@ -94,10 +95,10 @@ def _fitted_story(reply: Reply, stills: dict[str, bytes], width: float, height: 
 def _story(reply: Reply, stills: dict[str, bytes], width: float, kind: _Type) -> list[Flowable]:
     head, dim = kind.style(19, True, spaceAfter=1), kind.style(9.5, spaceAfter=6)
     dim.textColor = DIM
-    facts = " · ".join(w for w in (reply.client, reply.facts, reply.date) if w)
-    story: list[Flowable] = [Paragraph(escape(reply.movement), head), Paragraph(escape(facts), dim)]
+    facts = joined(" · ", [w for w in (reply.client, reply.facts, reply.date) if w])
+    story: list[Flowable] = [Paragraph(written(reply.movement), head), Paragraph(written(facts), dim)]
     if reply.greeting:
-        story.append(Paragraph(escape(reply.greeting), kind.style(10.5, spaceAfter=4)))
+        story.append(Paragraph(written(reply.greeting), kind.style(10.5, spaceAfter=4)))
     if reply.praise:
         story.append(_held(reply.praise, width, kind))
     for told in reply.since_chosen():
@@ -107,13 +108,13 @@ def _story(reply: Reply, stills: dict[str, bytes], width: float, kind: _Type) ->
     if reply.table:
         story.append(_rep_table(reply.table, width, kind))
     if reply.unable:
-        story.append(Paragraph(escape(f"This film could not show: {'; '.join(reply.unable)}."), dim))
+        story.append(Paragraph(written(say("This film could not show: {unable}.", unable=joined("; ", reply.unable))), dim))
     return story
 
 
 def _rep_table(rows: list[list[str]], width: float, kind: _Type) -> Flowable:
     small, bold = kind.style(8.6), kind.style(8.6, True)
-    cells = [[Paragraph(escape(c), bold if i == 0 else small) for c in row] for i, row in enumerate(rows)]
+    cells = [[Paragraph(written(c), bold if i == 0 else small) for c in row] for i, row in enumerate(rows)]
     first = [0.08 * width, 0.24 * width]
     rest = (width - sum(first)) / max(len(rows[0]) - 2, 1)
     table = Table(cells, [*first, *([rest] * (len(rows[0]) - 2))])
@@ -127,13 +128,13 @@ def tight_rows() -> list[tuple[Any, ...]]:
 
 
 def _held(words: str, width: float, kind: _Type) -> Flowable:
-    table = Table([[Paragraph(escape(words), kind.style(10.5))]], [width])
+    table = Table([[Paragraph(written(words), kind.style(10.5))]], [width])
     table.setStyle(TableStyle([("LINEBEFORE", (0, 0), (0, -1), 2.5, TEAL), ("LEFTPADDING", (0, 0), (-1, -1), 8)]))
     return table
 
 
 def _earlier(told: Since, still: bytes | None, width: float, kind: _Type) -> Flowable:
-    words = Paragraph(f"<b>Since last time: {escape(told.title)}</b><br/>{escape(told.words)}", kind.style(10))
+    words = Paragraph(f"<b>{written(say('Since last time: {title}', title=told.title))}</b><br/>{written(told.words)}", kind.style(10))
     return _beside(still, [words], width, 0.36)
 
 
@@ -142,12 +143,12 @@ def _block(number: int, item: Correction, still: bytes | None, width: float, kin
     cue = kind.style(12.5, True, spaceBefore=3, spaceAfter=3, leftIndent=8, borderPadding=0)
     cue.textColor = COPPER
     parts: list[Flowable] = [
-        Paragraph(f"{number}. {escape(item.title)}", title),
-        Paragraph(f"{escape(item.seen)} <b><font color='#8f431b'>{escape(item.number)}</font></b>", plain),
-        Paragraph(escape(item.cue), cue),
+        Paragraph(f"{number}. {written(item.title)}", title),
+        Paragraph(f"{written(item.seen)} <b><font color='#8f431b'>{written(item.number)}</font></b>", plain),
+        Paragraph(written(item.cue), cue),
     ]
     parts += [
-        Paragraph(f"<b>{label}</b> {escape(words)}", plain)
+        Paragraph(f"<b>{written(label)}</b> {written(words)}", plain)
         for label, words in (("Likely:", item.cause), ("Why:", item.why), ("Change:", item.change), ("Film next:", item.film_next))
         if words
     ]
@@ -191,7 +192,7 @@ def _small(still: bytes) -> tuple[bytes, tuple[int, int]]:
 def _foot(canvas: Canvas, reply: Reply, width: float) -> None:
     style = paragraph_style(7.8)
     style.textColor = DIM
-    words = Paragraph(escape(reply.caution) + (f"<br/>{escape(reply.coach)}" if reply.coach else ""), style)
+    words = Paragraph(written(reply.caution) + (f"<br/>{written(reply.coach)}" if reply.coach else ""), style)
     _, height = words.wrap(width, FOOT)
     canvas.setStrokeColor(LINE)
     canvas.line(EDGE, EDGE + height + 5, EDGE + width, EDGE + height + 5)

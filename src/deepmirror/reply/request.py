@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.reply.camera import CameraPlan
+from deepmirror.words import in_language, joined, say
 
 
 @dataclass
@@ -20,9 +21,9 @@ class RetakeRequest:
     coach: str = ""
 
     def text(self) -> str:
-        """The whole request as plain text."""
-        return "\n".join([*self.words, "", *(f"- {line}" for line in self.must())])
+        """The whole request as plain text, in the reader's language."""
+        return in_language(joined("\n", [*self.words, "", *(say("- {line}", line=line) for line in self.must())]))
 
     def must(self) -> list[str]:
         """What the film must show, as a list."""
-        return [f"In the picture: {s}." for s in self.plan.see]
+        return [say("In the picture: {s}.", s=s) for s in self.plan.see]

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
-from xml.sax.saxutils import escape
 
-from jinja2 import Environment, PackageLoader, select_autoescape
 from reportlab.lib.pagesizes import A4, letter
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepInFrame, Paragraph, Table, TableStyle
 
+from deepmirror.reply.pages import template, written
 from deepmirror.reply.pdf import BOLD, COPPER, DIM, EDGE, LINE, paragraph_style, register_fonts, tight_rows
+from deepmirror.words import in_language, joined, say
 
 
 @dataclass(frozen=True)
@@ -49,10 +49,7 @@ class SessionPage:
 
 def render_session_page(page: SessionPage) -> str:
     """The page as HTML."""
-    environment = Environment(
-        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
-    )
-    return environment.get_template("session.html").render(page=page)
+    return template("session.html").render(page=page)
 
 
 def render_session_pdf(page: SessionPage) -> bytes:
@@ -76,17 +73,17 @@ def render_session_pdf(page: SessionPage) -> bytes:
 def _story(page: SessionPage, width: float) -> list[Flowable]:
     head, dim, plain = paragraph_style(19, spaceAfter=1), paragraph_style(9, spaceAfter=6), paragraph_style(9.6)
     head.fontName, dim.textColor = BOLD, DIM
-    story: list[Flowable] = [Paragraph(escape(page.title), head)]
-    story.append(Paragraph(escape(" · ".join(w for w in (page.client, page.date) if w)), dim))
+    story: list[Flowable] = [Paragraph(written(page.title), head)]
+    story.append(Paragraph(written(joined(" · ", [w for w in (page.client, page.date) if w])), dim))
     rows = [_row(lift) for lift in page.lifts]
     if rows:
         table = Table(rows, [0.62 * width, 0.38 * width])
         table.setStyle(TableStyle([("LINEABOVE", (0, 0), (-1, -1), 0.6, LINE), ("LEFTPADDING", (0, 0), (0, -1), 0), *tight_rows()]))
         story.append(table)
-    story += [Paragraph(escape(words), plain) for words in (*page.left_out, *page.notes)]
-    story += [Paragraph(escape(words), dim) for words in page.cautions]
+    story += [Paragraph(written(words), plain) for words in (*page.left_out, *page.notes)]
+    story += [Paragraph(written(words), dim) for words in page.cautions]
     if page.coach:
-        story.append(Paragraph(escape(page.coach), dim))
+        story.append(Paragraph(written(page.coach), dim))
     return story
 
 
@@ -94,9 +91,11 @@ def _row(lift: PageLift) -> list[list[Flowable]]:
     title, plain, cue = paragraph_style(12.5, spaceAfter=1), paragraph_style(9.4), paragraph_style(11, spaceBefore=2)
     title.fontName = cue.fontName = BOLD
     cue.textColor = COPPER
-    told: list[Flowable] = [Paragraph(f"{escape(lift.title)}: {escape(lift.load)}", title)]
+    told: list[Flowable] = [Paragraph(written(say("{title}: {load}", title=lift.title, load=lift.load)), title)]
     lines = (lift.work, lift.plates, lift.warm_up, lift.tempo, lift.rest, lift.settings, lift.film, lift.note)
-    told += [Paragraph(escape(words), plain) for words in lines if words]
-    told += [Paragraph(escape(lift.cue), cue)] if lift.cue else []
-    boxes = Paragraph("done: ____ × ____   ____ × ____   ____ × ____<br/>left in reserve: ____  pain 0–10: ____", paragraph_style(9))
+    told += [Paragraph(written(words), plain) for words in lines if words]
+    told += [Paragraph(written(lift.cue), cue)] if lift.cue else []
+    boxes = Paragraph(
+        in_language("done: ____ × ____   ____ × ____   ____ × ____<br/>left in reserve: ____  pain 0–10: ____"), paragraph_style(9)
+    )
     return [told, [boxes]]

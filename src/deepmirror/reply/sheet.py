@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jinja2 import Environment, PackageLoader, select_autoescape
+from deepmirror.reply.pages import template
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,4 @@ class Sheet:
 
 def render_sheet(sheet: Sheet) -> str:
     """The page as HTML that a browser, a printer and a plain text-document renderer all understand."""
-    environment = Environment(
-        loader=PackageLoader("deepmirror.reply"), autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True
-    )
-    return environment.get_template("sheet.html").render(sheet=sheet)
+    return template("sheet.html").render(sheet=sheet)

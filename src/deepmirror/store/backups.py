@@ -15,6 +15,7 @@ from pathlib import Path
 
 from deepmirror.errors import LibraryDamaged, LibraryError
 from deepmirror.files import copy_part, part_of, private_folder, put_in_place
+from deepmirror.words import say
 
 DATABASE, FOLDER = "library.db", "backups"
 LATEST_KEPT, DAYS_KEPT = 3, 7
@@ -46,10 +47,10 @@ def copy_whole(source: Path, target: Path) -> None:
             new.execute("PRAGMA journal_mode=DELETE")
         problem = damage(part)
         if problem:
-            raise LibraryError(f"The backup “{target.name}” could not be made: {problem}.")
+            raise LibraryError(say("The backup “{name}” could not be made: {problem}.", name=target.name, problem=problem))
         put_in_place(part, target)
     except (sqlite3.Error, OSError) as error:
-        raise LibraryError(f"The backup “{target.name}” could not be made: {error}.") from error
+        raise LibraryError(say("The backup “{name}” could not be made: {error}.", name=target.name, error=error)) from error
     finally:
         part.unlink(missing_ok=True)
 
@@ -63,7 +64,7 @@ def back_up(folder: Path, now: datetime | None = None) -> Path | None:
     try:
         place = private_folder(folder / FOLDER)
     except OSError as error:
-        raise LibraryError(f"The backup could not be made: {error.strerror or error}.") from error
+        raise LibraryError(say("The backup could not be made: {error}.", error=error.strerror or error)) from error
     target = place / f"library-{(now or datetime.now(UTC)):%Y%m%d-%H%M%S%f}.db"
     copy_whole(present, target)
     if known and filecmp.cmp(known[0], target, shallow=False):  # only the clock moved
@@ -110,11 +111,15 @@ def check_database(folder: Path) -> None:
         return
     if path.stat().st_size == 0:
         if backups(folder) or any((folder / "films").glob("*.*")):
-            raise LibraryDamaged(f"The library database in “{folder}” is empty: it was cut off. The films beside it are whole.")
+            raise LibraryDamaged(
+                say("The library database in “{folder}” is empty: it was cut off. The films beside it are whole.", folder=folder)
+            )
         return
     problem = damage(path)
     if problem and problem != "it holds no library":
-        raise LibraryDamaged(f"The library database in “{folder}” is damaged: {problem}. The films beside it are whole.")
+        raise LibraryDamaged(
+            say("The library database in “{folder}” is damaged: {problem}. The films beside it are whole.", folder=folder, problem=problem)
+        )
 
 
 def sound_backups(folder: Path) -> list[Path]:
@@ -134,5 +139,5 @@ def restore(folder: Path, backup: Path, now: datetime | None = None) -> Path:
                 old.replace(f"{aside}{ending}")
         put_in_place(part, present)
     except OSError as error:
-        raise LibraryError(f"The backup could not be put in place: {error.strerror or error}.") from error
+        raise LibraryError(say("The backup could not be put in place: {error}.", error=error.strerror or error)) from error
     return aside

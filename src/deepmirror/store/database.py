@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from deepmirror.errors import LibraryError, ReadOnly
 from deepmirror.store.backups import copy_whole, database_of, forgiving
+from deepmirror.words import say
 
 BUSY_MS = 1500  # how long another connection is waited for; an edit that still cannot be written is kept and tried again
 NEWER = "This library was made by a newer Deep Mirror. Install that version to open it; nothing was changed."
@@ -43,10 +44,12 @@ class Database:
             self._migrate()
         except (DatabaseError, OperationalError) as error:
             self._engine.dispose()
-            raise LibraryError(f"The library database in “{folder}” cannot be opened: {error.orig}.") from error
+            raise LibraryError(
+                say("The library database in “{folder}” cannot be opened: {orig}.", folder=folder, orig=error.orig)
+            ) from error
         except UnicodeDecodeError as error:  # what SQLite says of damage may quote bytes that are no text
             self._engine.dispose()
-            raise LibraryError(f"The library database in “{folder}” cannot be opened: it is damaged.") from error
+            raise LibraryError(say("The library database in “{folder}” cannot be opened: it is damaged.", folder=folder)) from error
         except LibraryError:
             self._engine.dispose()
             raise
@@ -85,7 +88,9 @@ class Database:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
             if wrong := connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall():
-                raise LibraryError(f"The library could not be brought up to date: {len(wrong)} rows point nowhere. Nothing was changed.")
+                raise LibraryError(
+                    say("The library could not be brought up to date: {wrong} rows point nowhere. Nothing was changed.", wrong=len(wrong))
+                )
             connection.commit()
         self._engine.dispose()  # the next connections mind the keys again
 
@@ -147,6 +152,8 @@ def _told() -> Iterator[None]:
     except DatabaseError as error:
         if "readonly" in str(error.orig):
             raise ReadOnly from error
-        raise LibraryError(f"The library could not be written: {error.orig}. Nothing was lost; it can be tried again.") from error
+        raise LibraryError(
+            say("The library could not be written: {orig}. Nothing was lost; it can be tried again.", orig=error.orig)
+        ) from error
     except UnicodeDecodeError as error:
         raise LibraryError("The library could not be read: its database is damaged.") from error

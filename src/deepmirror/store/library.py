@@ -44,6 +44,7 @@ from deepmirror.store.sweep import WORK, finish_removals, sweep
 from deepmirror.store.tables import ClientChangeRow, ClientRow, FilmRow
 from deepmirror.store.training import TrainingStore, add_for_film
 from deepmirror.store.watches import PhraseStore, WatchStore
+from deepmirror.words import say
 
 LONGEST_NAME, MOST_SUFFIX = 200, 8
 KEPT_EVIDENCE = 6  # ways of clicking one film whose evidence is kept
@@ -86,7 +87,9 @@ class LibraryStore:
                 sweep(self.folder, session)
             self.finish_removals()
         except OSError as error:
-            raise LibraryError(f"The library folder “{self.folder}” cannot be put in order: {error.strerror or error}.") from error
+            raise LibraryError(
+                say("The library folder “{folder}” cannot be put in order: {error}.", folder=self.folder, error=error.strerror or error)
+            ) from error
 
     def _release(self) -> None:
         if self._lock is not None:
@@ -133,7 +136,9 @@ class LibraryStore:
             try:
                 gone = finish_removals(self.folder, session)
             except (SqliteError, OSError) as error:
-                raise LibraryError(f"Not everything could be deleted yet: {error}. It is tried again at the next start.") from error
+                raise LibraryError(
+                    say("Not everything could be deleted yet: {error}. It is tried again at the next start.", error=error)
+                ) from error
         if gone:
             self._db.shrink()
 
@@ -158,7 +163,7 @@ class LibraryStore:
             raise LibraryError("A client needs a name.")
         with self._session() as s:
             row = self._client_row(s, client_id)
-            label = f"{row.name} is now {name.strip()}"[:200]
+            label = say("{name} is now {name2}", name=row.name, name2=name.strip())[:200]
             row.name = name.strip()
             s.add(ClientChangeRow(client_id=client_id, at=at, label=label, body_json=row.body_json))
         self.films_changed(partial(self._films.note_client, client_id))
@@ -252,13 +257,15 @@ class LibraryStore:
         digest = file_hash(source)
         twin = self.film_with_hash(digest)
         if twin is not None:
-            raise LibraryError(f"This film is in the library already, as “{twin[1]}”.", film_id=twin[0])
+            raise LibraryError(say("This film is in the library already, as “{twin}”.", twin=twin[1]), film_id=twin[0])
         name = f"{digest[:20]}{_suffix(source)}"
         target = self.folder / "films" / name
         try:
             part = copy_part(source, target)
         except OSError as error:
-            raise LibraryError(f"“{source.name}” could not be copied into the library: {error.strerror or error}.") from error
+            raise LibraryError(
+                say("“{name}” could not be copied into the library: {error}.", name=source.name, error=error.strerror or error)
+            ) from error
         with self.transaction() as s:
             self.when_kept(lambda: put_in_place(part, target), lambda: part.unlink(missing_ok=True))
             row = FilmRow(
@@ -312,7 +319,7 @@ class LibraryStore:
         try:
             put_in_place(copy_part(self.evidence_path(film_id), path), path)
         except OSError as error:
-            raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
+            raise LibraryError(say("What was seen in the film could not be kept: {error}.", error=error.strerror or error)) from error
         for old in sorted(path.parent.glob(f"film-{film_id}-*.npz"), key=lambda p: p.stat().st_mtime)[:-KEPT_EVIDENCE]:
             old.unlink()
 
@@ -360,7 +367,9 @@ def _made_ready(folder: Path) -> WriterLock:
         for name in FOLDERS:
             private_folder(folder / name)
     except OSError as error:
-        raise LibraryError(f"The library folder “{folder}” cannot be used: {error.strerror or error}.") from error
+        raise LibraryError(
+            say("The library folder “{folder}” cannot be used: {error}.", folder=folder, error=error.strerror or error)
+        ) from error
     return lock
 
 
@@ -372,5 +381,5 @@ def file_hash(path: Path) -> str:
             while block := file.read(1 << 20):
                 digest.update(block)
     except OSError as error:
-        raise LibraryError(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+        raise LibraryError(say("“{name}” cannot be read: {error}.", name=path.name, error=error.strerror or error)) from error
     return digest.hexdigest()

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from deepmirror.errors import LibraryBusy, LibraryError
 from deepmirror.files import PRIVATE_FILE
+from deepmirror.words import say
 
 LOCK_NAME = "library.lock"
 
@@ -20,15 +21,17 @@ class WriterLock:
         try:
             self._handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, PRIVATE_FILE)
         except OSError as error:
-            raise LibraryError(f"The library folder “{folder}” cannot be used: {error.strerror or error}.") from error
+            raise LibraryError(
+                say("The library folder “{folder}” cannot be used: {error}.", folder=folder, error=error.strerror or error)
+            ) from error
         try:
             fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             holder = os.read(self._handle, 20).decode("ascii", "replace").strip()
             os.close(self._handle)
-            who = f" (process {holder})" if holder.isdigit() else ""
+            who = say(" (process {holder})", holder=holder) if holder.isdigit() else ""
             raise LibraryBusy(
-                f"This library is open in another Deep Mirror{who}. Close it there, or open it here for reading only."
+                say("This library is open in another Deep Mirror{who}. Close it there, or open it here for reading only.", who=who)
             ) from None
         except OSError:  # a file system without locks: nothing can be promised there, and nobody is locked out
             return

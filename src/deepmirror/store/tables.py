@@ -2,8 +2,30 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, ForeignKey, Index, String, Text, UniqueConstraint, false
+import json
+
+from sqlalchemy import Boolean, Dialect, ForeignKey, Index, String, Text, TypeDecorator, UniqueConstraint, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from deepmirror.words import from_kept, to_kept
+
+
+class Sentence(TypeDecorator[str]):
+    """A text that somebody reads; one made of a pattern is kept as JSON with its parts, so that it can still be said in another
+    language when it is read back."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        kept = None if value is None else to_kept(value)
+        return json.dumps(kept, ensure_ascii=False) if isinstance(kept, dict) else kept
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> str | None:
+        return value if value is None or not value.startswith(SENTENCE_BEGINS) else from_kept(json.loads(value))
+
+
+SENTENCE_BEGINS = '{"pattern": '
 
 
 class Base(DeclarativeBase):
@@ -30,7 +52,7 @@ class ClientChangeRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
     at: Mapped[str] = mapped_column(String(40))
-    label: Mapped[str] = mapped_column(String(200))
+    label: Mapped[str] = mapped_column(Sentence)
     body_json: Mapped[str] = mapped_column(Text)
 
 
@@ -50,7 +72,7 @@ class FilmRow(Base):
     note: Mapped[str] = mapped_column(Text, default="")
     brief_json: Mapped[str] = mapped_column(Text)
     state: Mapped[str] = mapped_column(String(20), default="new")
-    line: Mapped[str] = mapped_column(Text, default="")
+    line: Mapped[str] = mapped_column(Sentence, default="")
     turns_json: Mapped[str] = mapped_column(Text, default="[]")
     draft_json: Mapped[str] = mapped_column(Text, default="")
     set_json: Mapped[str] = mapped_column(Text, default="{}")
@@ -63,7 +85,7 @@ class BriefStepRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     film_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"), index=True)
-    label: Mapped[str] = mapped_column(String(200))
+    label: Mapped[str] = mapped_column(Sentence)
     brief_json: Mapped[str] = mapped_column(Text)
     done: Mapped[bool] = mapped_column(default=True)
 
@@ -176,7 +198,7 @@ class TrainingStepRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     client_id: Mapped[int] = mapped_column(ForeignKey("client.id", ondelete="CASCADE"), index=True)
-    label: Mapped[str] = mapped_column(String(200))
+    label: Mapped[str] = mapped_column(Sentence)
     record_json: Mapped[str] = mapped_column(Text)
     done: Mapped[bool] = mapped_column(default=True)
 
@@ -229,7 +251,7 @@ class DoneSetChangeRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     done_set_id: Mapped[int] = mapped_column(ForeignKey("done_set.id", ondelete="CASCADE"), index=True)
     at: Mapped[str] = mapped_column(String(40))
-    label: Mapped[str] = mapped_column(String(200))
+    label: Mapped[str] = mapped_column(Sentence)
     before_json: Mapped[str] = mapped_column(Text)
 
 

@@ -17,6 +17,7 @@ from typing import IO
 from deepmirror.errors import LibraryError
 from deepmirror.files import PRIVATE_FILE, make_private, part_of, private_folder, put_in_place, sync_tree
 from deepmirror.store.backups import DATABASE, copy_whole, damage, database_of
+from deepmirror.words import say
 
 LIST = "contents.json"
 FORMAT, VERSION = "deep-mirror-library", 1
@@ -50,7 +51,11 @@ def write_copy(folder: Path, target: Path, report: Report = lambda _: None) -> i
         put_in_place(part, target)
     except (OSError, zipfile.BadZipFile) as error:
         raise LibraryError(
-            f"The library could not be written into “{target.name}”: {getattr(error, 'strerror', None) or error}."
+            say(
+                "The library could not be written into “{name}”: {error}.",
+                name=target.name,
+                error=getattr(error, "strerror", None) or error,
+            )
         ) from error
     finally:
         part.unlink(missing_ok=True)
@@ -62,7 +67,7 @@ def read_copy(source: Path, folder: Path, report: Report = lambda _: None) -> in
     """Make a library of such a file, in a folder that is not there yet or is empty; returns how many files. Raises LibraryError, and
     leaves nothing."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise LibraryError(f"“{folder}” holds something already: choose an empty folder, so that nothing is lost.")
+        raise LibraryError(say("“{folder}” holds something already: choose an empty folder, so that nothing is lost.", folder=folder))
     beside = part_of(folder)
     try:
         with zipfile.ZipFile(source) as whole:
@@ -79,14 +84,16 @@ def read_copy(source: Path, folder: Path, report: Report = lambda _: None) -> in
                 done += size
                 report(done / max(total, 1))
         if problem := damage(beside / DATABASE):
-            raise LibraryError(f"The library in “{source.name}” is damaged: {problem}.")
+            raise LibraryError(say("The library in “{name}” is damaged: {problem}.", name=source.name, problem=problem))
         make_private(beside)
         sync_tree(beside)
         if folder.exists():
             folder.rmdir()
         beside.replace(folder)
     except (OSError, zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
-        raise LibraryError(f"“{source.name}” cannot be read as a library: {getattr(error, 'strerror', None) or error}.") from error
+        raise LibraryError(
+            say("“{name}” cannot be read as a library: {error}.", name=source.name, error=getattr(error, "strerror", None) or error)
+        ) from error
     finally:
         shutil.rmtree(beside, ignore_errors=True)
     return len(listed)
@@ -121,7 +128,7 @@ def _contents(whole: zipfile.ZipFile) -> list[dict[str, str]]:
     for file in about["files"]:
         path = PurePosixPath(file["path"])
         if path.is_absolute() or ".." in path.parts:
-            raise LibraryError(f"That copy names a file outside the library (“{path}”): it is not read.")
+            raise LibraryError(say("That copy names a file outside the library (“{path}”): it is not read.", path=path))
     return list(about["files"])
 
 
@@ -138,4 +145,4 @@ def _read_back(part: Path, total: int, report: Report) -> None:
 
 def _must_match(file: dict[str, str], size: int, digest: str) -> None:
     if size != int(file["size"]) or digest != file["sha256"]:
-        raise LibraryError(f"“{file['path']}” in the copy is not what was written: the copy is damaged.")
+        raise LibraryError(say("“{path}” in the copy is not what was written: the copy is damaged.", path=file["path"]))

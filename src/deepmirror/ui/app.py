@@ -8,7 +8,7 @@ from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QLocale, QTranslator
+from PyQt6.QtCore import QLocale
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
@@ -25,8 +25,9 @@ from deepmirror.ui.control.speak_controller import Microphones
 from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
-from deepmirror.ui.translation import load_language
+from deepmirror.ui.translation import install_language
 from deepmirror.ui.window import MainWindow
+from deepmirror.words import joined
 
 
 def run(
@@ -39,9 +40,7 @@ def run(
     app.setDesktopFileName("deepmirror")
     app.setWindowIcon(QIcon(str(resources.files("deepmirror") / "assets" / "desktop" / "deepmirror.svg")))
     apply_theme(app)
-    translator = QTranslator(app)
-    if load_language(translator, QLocale.system().name()):
-        app.installTranslator(translator)
+    install_language(app, QLocale.system().name())
 
     concluder = SubprocessConcluder()
     concluder.warm_up()
@@ -93,7 +92,7 @@ def _open_window(
         window.show()
         keep_interface_free()
         if library.catalogue.problems:
-            window.show_error("\n".join(["Some of your own movements were left out:", *library.catalogue.problems]))
+            window.show_error(joined("\n", ["Some of your own movements were left out:", *library.catalogue.problems]))
         return app.exec()
     except Exception as error:  # noqa: BLE001 - a mistake of ours before there is a window: said, reported, nothing else happens
         refuse(

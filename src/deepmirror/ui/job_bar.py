@@ -53,7 +53,7 @@ class JobBar(QObject):
     def _show_progress(self, job: Job, share: float, words: str) -> None:
         if self.jobs and job is self.jobs[0]:
             self._show(True)
-            self.label.setText(f"{job.title}: {words}")
+            self.label.setText(tr("{title}: {words}", title=job.title, words=words))
             self.bar.setValue(round(100 * share))
 
     def _ended(self, job: Job) -> None:

@@ -34,14 +34,14 @@ def open_desk(folder: Path, make: Callable[[bool], FilmLibrary]) -> FilmLibrary 
 
 def _with_offer(sentence: str, any_backup: bool) -> str:
     more = tr("A backup can take its place.") if any_backup else tr("There is no backup of it that could take its place.")
-    return f"{sentence} {more}"
+    return tr("{sentence} {more}", sentence=sentence, more=more)
 
 
 def _choice(sentence: str, offers: list[str]) -> str | None:
     """Ask before there is a window: what was chosen, None for “Close”."""
-    box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence)
+    box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", tr(sentence))
     for words in offers:
-        box.addButton(words, QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(tr(words), QMessageBox.ButtonRole.AcceptRole)
     closing = box.addButton(tr("Go on") if not offers else tr("Close"), QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(closing)
     plain(box).exec()

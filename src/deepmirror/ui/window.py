@@ -51,6 +51,7 @@ from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel, plain
 from deepmirror.ui.widgets.rail import Rail
+from deepmirror.words import capital
 
 ROOMS = ("desk", "person", "mirror", "reply", "compare", "plan", "floor")
 
@@ -205,7 +206,7 @@ class MainWindow(WindowContext):
         edited = {"person": self.person_room.person, "plan": self.plan.file, "mirror": self.review, "reply": self.reply_control}.get(room)
         for key, label in (("undo", edited.can_undo() if edited else None), ("redo", edited.can_redo() if edited else None)):
             self.actions_by_id[key].setEnabled(label is not None)
-            self.actions_by_id[key].setText(f"{tr(key.capitalize())} {label}" if label else tr(key.capitalize()))
+            self.actions_by_id[key].setText(tr("{deed} {label}", deed=capital(key), label=label) if label else tr(capital(key)))
         for name, need in (("mirror", Need.FILM), ("reply", Need.NUMBERS), ("compare", Need.NUMBERS)):
             self.rail.buttons[name].setEnabled(at_hand[need])
 
@@ -226,7 +227,7 @@ class MainWindow(WindowContext):
         status = self.statusBar()
         if status is not None:
             self.refusal.clear()
-            status.showMessage(words, STATUS_MS)
+            status.showMessage(tr(words), STATUS_MS)
 
     def show_refusal(self, sentence: str) -> None:
         """Why something was not done, in the status line: nothing is lost and nothing has to be answered."""
@@ -234,7 +235,7 @@ class MainWindow(WindowContext):
         if status is not None:
             status.clearMessage()
         self.refusal.setText(sentence)
-        self.refusal.setAccessibleName(sentence)
+        self.refusal.setAccessibleName(tr(sentence))
         self._refused.start(REFUSAL_MS)
 
     def open_dialog(self, dialog: QDialog) -> None:
@@ -245,9 +246,10 @@ class MainWindow(WindowContext):
 
     def show_error(self, sentence: str) -> None:
         """Tell what went wrong, in one sentence; the same is not told twice at once."""
+        sentence = tr(sentence)
         if any(box.text() == sentence for box in self.findChildren(QMessageBox) if box.isVisible()):
             return
-        box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", sentence, QMessageBox.StandardButton.Ok, self)
+        box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", tr(sentence), QMessageBox.StandardButton.Ok, self)
         self.open_dialog(plain(box))
 
     def run_job(

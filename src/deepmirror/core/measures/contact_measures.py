@@ -38,6 +38,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.fitted import fitted, fitted_by_name
+from deepmirror.words import say
 
 SKIN_SHARE = fitted_by_name("skin")
 SEATED_LAG = fitted("seated_lag")
@@ -60,7 +61,7 @@ def pad_of(scene: MeasurementContext, kind: str) -> Array:
     first, second = (marks.pad_line, marks.seat_line) if kind == "pad" else (marks.seat_line, marks.pad_line)
     line = first if first is not None else second
     if line is None:
-        raise CannotTell(f"the {kind} is not marked", ADD_PAD if kind == "pad" else ADD_SEAT)
+        raise CannotTell(say("the {kind} is not marked", kind=kind), ADD_PAD if kind == "pad" else ADD_SEAT)
     return line
 
 

@@ -20,6 +20,7 @@ from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import UP
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 Kept = TypeVar("Kept")
@@ -165,14 +166,14 @@ class MeasurementContext:
             raise CannotTell("the camera sees the client from the front or rear", FILM_SIDE)
         name = sided(joint, self.near)
         if name not in self.track.names:
-            raise CannotTell(f"the {joint} was not followed", FILM_SIDE)
+            raise CannotTell(say("the {joint} was not followed", joint=joint), FILM_SIDE)
         return name
 
     def check_front(self) -> None:
         """Raises CannotTell when the camera of a front or rear film stands too far off the straight line."""
         yaw = self.front_yaw
         if yaw is not None and abs(yaw.value) - yaw.u > FRONT_LIMIT_DEG:
-            raise CannotTell(f"the camera stands about {abs(yaw.value):.0f}° off the straight line", FILM_FRONT)
+            raise CannotTell(say("the camera stands about {value:.0f}° off the straight line", value=abs(yaw.value)), FILM_FRONT)
 
     def turned_deg(self) -> float:
         """How far a front film's camera surely stands off the line, degrees; 0 within its uncertainty."""
@@ -196,11 +197,13 @@ class MeasurementContext:
                 if self.plane is not None and self.plane.strained:
                     raise CannotTell(NO_FIT, FILM_SIDE)
                 if self.plane is not None and abs(self.plane.yaw.value) - self.plane.yaw.u > YAW_LIMIT_DEG:
-                    raise CannotTell(f"the camera stands about {abs(self.plane.yaw.value):.0f}° off the side view", FILM_SIDE)
+                    raise CannotTell(
+                        say("the camera stands about {value:.0f}° off the side view", value=abs(self.plane.yaw.value)), FILM_SIDE
+                    )
                 return self.angles[key]
         advice = FILM_FRONT if spec.front_only else FILM_SIDE
-        seen_from = f"a {self.view} film"
-        raise CannotTell(f"{seen_from} does not show it", advice, seen_from)
+        seen_from = say("a {view} film", view=self.view)
+        raise CannotTell(say("{seen_from} does not show it", seen_from=seen_from), advice, seen_from)
 
     def hidden_u(self, rep: Rep, *names: str) -> float:
         """What hidden points add to the uncertainty (k = 2, px) of a way within a rep; 0 where they show well. Raises NotFollowed."""

@@ -17,6 +17,7 @@ from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
 from deepmirror.fitted import fitted
+from deepmirror.words import say
 
 CLOCK_HOUR_DEG = 30.0  # a clock's face
 TOE_YAW_U_DEG = fitted("toe_yaw_u")
@@ -97,7 +98,7 @@ def on_platform(name: str) -> FilmMeasure:
         try:
             value = placement(corners, size, ends, foot.cm)[name]
         except ValueError as error:
-            raise CannotTell(f"the platform's corners do not fit: {error}", ADD_PLATFORM) from error
+            raise CannotTell(say("the platform's corners do not fit: {error}", error=error), ADD_PLATFORM) from error
         variance = (placement(corners, size, ends, foot.cm + foot.u_cm / COVERAGE_FACTOR)[name] - value) ** 2
         for k in range(8):
             moved = corners.copy()

@@ -26,6 +26,7 @@ from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
 from deepmirror.fitted import fitted
+from deepmirror.words import say
 
 INWARD_U_PCT = fitted("inward_u")
 THIGH_SHOWS_DEG = 12.0  # a thigh nearer the camera's axis has no angle in the picture; our own choice
@@ -136,7 +137,7 @@ def _both_sides(
     return [
         MeasureSpec(
             name.format(side=side),
-            title.format(side=side.capitalize()),
+            say(title, side=side.capitalize()),
             unit,
             compute(side),
             FRONT,
@@ -145,7 +146,7 @@ def _both_sides(
             series=f"{series}_{side}",
             moment=Moment.PEAK,
             listed=listed,
-            short=short.format(side=side.capitalize()),
+            short=say(short, side=side.capitalize()),
         )
         for side in SIDES
     ]

@@ -15,6 +15,7 @@ from typing import Literal
 from deepmirror.core.measures.context import LOST, PLACE_AGAIN, CannotTell
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.uncertain_value import Value
+from deepmirror.words import small
 
 ViewKind = Literal["side", "front"]
 SIDE: tuple[ViewKind, ...] = ("side",)
@@ -141,7 +142,7 @@ class MeasureSpec:
     @property
     def words(self) -> str:
         """The title inside a sentence."""
-        return self.title[:1].lower() + self.title[1:]
+        return small(self.title)
 
     @property
     def places(self) -> int:

@@ -31,6 +31,7 @@ from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import WORDS, time_under_tension_s
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
+from deepmirror.words import say
 
 RANGE_SHARE_U_PCT = 4.0  # k = 2; our own estimate, no source
 BOUNCE_DWELL_S = 0.3  # common practice, no source
@@ -69,7 +70,7 @@ def phase_share(phase: str) -> RepMeasure:
             raise CannotTell("no tempo was prescribed", TELL_TEMPO)
         wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
         if not wanted or seconds is None:
-            raise NotAsked(f"the prescription sets no time for the {WORDS[phase]}", TELL_TEMPO)
+            raise NotAsked(say("the prescription sets no time for the {words}", words=WORDS[phase]), TELL_TEMPO)
         if max(rep.unsure.values(), default=0.0) > UNTIMED:
             raise CannotTell(LOST, PLACE_AGAIN)
         return Value(100 * seconds / wanted, 100 * float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))) / wanted)

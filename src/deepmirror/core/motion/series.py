@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.core.skeleton import SIDES
+from deepmirror.words import say
 
 
 @dataclass(frozen=True)
@@ -44,4 +45,4 @@ def series_title(name: str) -> str:
     """A series as a coach calls it, with its side where its name has one: "knee bend, left". A name that is none stays as it is."""
     side = next((s for s in SIDES if name.endswith(f"_{s}")), None)
     spec = SERIES.get(name.removesuffix(f"_{side}") if side else name)
-    return name.replace("_", " ") if spec is None else f"{spec.title}, {side}" if side else spec.title
+    return name.replace("_", " ") if spec is None else say("{title}, {side}", title=spec.title, side=side) if side else spec.title

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.core.motion.reps import Rep
+from deepmirror.words import say
 
 PHASES = ("eccentric", "bottom", "concentric", "top")
 WORDS = {"eccentric": "lowering", "bottom": "bottom", "concentric": "lifting", "top": "top"}
@@ -32,7 +33,7 @@ def parse_tempo(text: str) -> Tempo:
     """Read "3-1-X-0". Raises ValueError with a sentence when it is not four numbers or X."""
     parts = text.strip().replace("–", "-").split("-")
     if len(parts) != 4:
-        raise ValueError(f"A tempo has four parts like 3-1-1-0, not “{text}”.")
+        raise ValueError(say("A tempo has four parts like 3-1-1-0, not “{text}”.", text=text))
     values: list[float | None] = []
     for part in parts:
         if part.strip().upper() == "X":
@@ -41,9 +42,9 @@ def parse_tempo(text: str) -> Tempo:
         try:
             seconds = float(part)
         except ValueError:
-            raise ValueError(f"“{part}” in the tempo “{text}” is neither seconds nor X.") from None
+            raise ValueError(say("“{part}” in the tempo “{text}” is neither seconds nor X.", part=part, text=text)) from None
         if not 0 <= seconds <= 60:
-            raise ValueError(f"{part} s in the tempo “{text}” is not between 0 and 60 s.")
+            raise ValueError(say("{part} s in the tempo “{text}” is not between 0 and 60 s.", part=part, text=text))
         values.append(seconds)
     return Tempo(*values)
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from deepmirror.words import say
+
 LOWEST_RPE, HIGHEST_RPE = 1.0, 10.0
 
 
@@ -14,7 +16,14 @@ def rir_from_rpe(rpe: float) -> float:
     outside 1 to 10. Source: Zourdos et al. 2016, J Strength Cond Res 30:267 (scale from memory).
     """
     if not LOWEST_RPE <= rpe <= HIGHEST_RPE:
-        raise ValueError(f"An effort of {rpe:g} cannot be: it is told from {LOWEST_RPE:g} to {HIGHEST_RPE:g}.")
+        raise ValueError(
+            say(
+                "An effort of {rpe:g} cannot be: it is told from {lowest_rpe:g} to {highest_rpe:g}.",
+                rpe=rpe,
+                lowest_rpe=LOWEST_RPE,
+                highest_rpe=HIGHEST_RPE,
+            )
+        )
     return float(math.floor(HIGHEST_RPE - rpe))
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from deepmirror.words import say
+
 TRUSTED_REPS = 10  # repetitions to failure up to which the formulas are trusted (LeSuer 1997, Reynolds 2006; from memory)
 MOST_REPS = 12  # beyond that no estimate; common practice, no source
 MOST_RESERVE = 4  # a larger reserve is a guess: the estimate is a lower end only; common practice, no source
@@ -27,7 +29,7 @@ def epley(load: float, reps: float) -> float:
 def brzycki(load: float, reps: float) -> float:
     """1RM = 36 load / (37 - reps), reps to failure below 37. Source: Brzycki 1993, JOPERD 64:88 (from memory)."""
     if not reps < 37:
-        raise ValueError(f"Brzycki's formula ends before 37 repetitions, not at {reps:g}.")
+        raise ValueError(say("Brzycki's formula ends before 37 repetitions, not at {reps:g}.", reps=reps))
     return 36 * load / (37 - reps)
 
 

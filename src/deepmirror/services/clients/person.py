@@ -35,6 +35,7 @@ from deepmirror.services.posture.known_limits import LIMIT_NAMES as LIMIT_NAMES
 from deepmirror.services.posture.known_limits import FilmLimits, KnownLimit, film_limits, known_limits, limits_from
 from deepmirror.services.posture.posture_commands import HINGES as HINGES
 from deepmirror.services.posture.posture_commands import LENGTHS, PostureRequest, film_setup, solve_posture
+from deepmirror.words import joined, say
 
 RANGES_CM = {
     "thigh": (25, 65),
@@ -116,7 +117,7 @@ class PersonFile:
 
     def __init__(self, library: FilmLibrary, client_id: int) -> None:
         if not library.saver.retry():
-            raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
+            raise LibraryError(say("Your last edits are not saved yet: {sentence}", sentence=library.saver.sentence))
         self.library, self.client_id = library, client_id
         record = library.store.client(client_id)
         self.name = record.name
@@ -151,8 +152,12 @@ class PersonFile:
             if rows[a].source == rows[b].source == "predicted":
                 continue
             away = ratio / usual - 1
-            size = "about as usual" if abs(away) < UNUSUAL_SHARE else f"{'long' if away > 0 else 'short'}, by {abs(away) * 100:.0f} %"
-            out.append(f"Thigh against {b}: {ratio:.2f} (usual {usual:.2f}): {size}.")
+            size = (
+                "about as usual"
+                if abs(away) < UNUSUAL_SHARE
+                else say("{which}, by {away:.0f} %", which="long" if away > 0 else "short", away=abs(away) * 100)
+            )
+            out.append(say("Thigh against {b}: {ratio:.2f} (usual {usual:.2f}): {size}.", b=b, ratio=ratio, usual=usual, size=size))
         return out or ["No length was measured: the proportions are those predicted from stature."]
 
     def set_stature(self, text: str) -> None:
@@ -168,7 +173,7 @@ class PersonFile:
         known = dict(self.client.segments_cm)
         if text.strip():
             low, high = RANGES_CM[name]
-            known[name] = _parsed(parse_length_cm, text, low, high, f"A {name.replace('_', ' ')}")
+            known[name] = _parsed(parse_length_cm, text, low, high, say("A {name}", name=name.replace("_", " ")))
         else:
             known.pop(name, None)
         self._set(name.replace("_", " "), segments_cm=known)
@@ -194,8 +199,10 @@ class PersonFile:
         catalogue = self.library.catalogue
         name = for_exercise(movement, topic) if movement else topic
         known = {k: v for k, v in self.client.schools.items() if k != name}
-        where = f" in {catalogue.title(movement)}" if movement else ""
-        self._set(f"school of {topic.replace('_', ' ')}{where}", schools=known | ({name: school} if school else {}))
+        where = say(" in {movement}", movement=catalogue.title(movement)) if movement else ""
+        self._set(
+            say("school of {topic}{where}", topic=topic.replace("_", " "), where=where), schools=known | ({name: school} if school else {})
+        )
 
     def set_fields(self, label: str, **fields: Any) -> None:
         """Any of sex, age_band, knee_to_wall_cm, shoe_heel_cm, pain, notes, imperial. Raises BadBrief."""
@@ -210,7 +217,7 @@ class PersonFile:
         if client == self.client:
             return
         self._history.do(label, client)
-        self._save(f"change {label}")
+        self._save(say("change {label}", label=label))
 
     def _save(self, label: str) -> None:
         store, client_id, at = self.library.store, self.client_id, self.library.now().isoformat(timespec="seconds")
@@ -229,20 +236,20 @@ class PersonFile:
         """Take the last change back."""
         self.library.store.must_write()
         if (label := self._history.undo()) is not None:
-            self._save(f"undo {label}")
+            self._save(say("undo {label}", label=label))
 
     def redo(self) -> None:
         """Bring the change last taken back again."""
         self.library.store.must_write()
         if (label := self._history.redo()) is not None:
-            self._save(f"redo {label}")
+            self._save(say("redo {label}", label=label))
 
     def caution(self) -> str:
         """What noted pain asks for, with the steps for a painful knee or back; empty without pain."""
         if not self.client.pain:
             return ""
         first = "Pain is noted: pain-free range first, no higher load without your own decision; a licensed clinician if it stays."
-        return "\n".join([first, *pain_words(self.library, self.client.pain)])
+        return joined("\n", [first, *pain_words(self.library, self.client.pain)])
 
     def history(self) -> list[tuple[str, str]]:
         """When and what was changed, newest first."""
@@ -257,7 +264,7 @@ class PersonFile:
         """The usual tempo ("3-1-1-0") and rep range ("8-12") for a movement. Raises BadBrief."""
         rows = {k: v.model_dump(exclude_none=True) for k, v in self.client.defaults.items() if k != movement}
         row = {k: v for k, v in (("tempo", tempo.strip()), ("reps", reps.strip())) if v}
-        self._set(f"usual {movement.replace('_', ' ')}", defaults=rows | ({movement: row} if row else {}))
+        self._set(say("usual {movement}", movement=movement.replace("_", " ")), defaults=rows | ({movement: row} if row else {}))
 
     def machine(self, movement: str, depth_deg: float, foot_height_cm: float, load_kg: float, knees_open_deg: float) -> Solved:
         """The solver on a machine, or in a hinge: posture, levers and the deepest posture."""
@@ -331,7 +338,7 @@ class PersonFile:
         side = one_side(analysis, arrived_at[:10]) if analysis.movement.one_leg else None
         deepest = _deepest_posture(analysis) if goes_deep else None
         setup, day = film_setup(brief.file, scene.plane), arrived_at[:10]
-        limits = film_limits(analysis.movement, analysis.measured, f"{analysis.movement.title}, {day}")
+        limits = film_limits(analysis.movement, analysis.measured, say("{title}, {day}", title=analysis.movement.title, day=day))
         return FilmView(film_id, lengths, depths, leans, deepest, analysis.movement.title, side, day, setup, limits)
 
     def left_and_right(self) -> list[str]:
@@ -342,7 +349,7 @@ class PersonFile:
             other = next((v for v in self.views if v.movement == view.movement and v.side and v.side.side != view.side.side), None)
             if other is not None and other.side is not None:
                 pair = (view.side, other.side) if view.side.side == "left" else (other.side, view.side)
-                return [f"{view.movement}, left against right", *side_words(*pair)]
+                return [say("{movement}, left against right", movement=view.movement), *side_words(*pair)]
         return []
 
     def film_posture(self, setup: Setup) -> dict[str, tuple[float, float]] | None:

@@ -22,6 +22,7 @@ from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import film_limits, limits_of
 from deepmirror.services.posture.posture_commands import FREE_SQUATS, HINGES, PostureRequest, film_setup, limit_words, solve_build
 from deepmirror.store.forget import sheet_folder
+from deepmirror.words import joined, say, small
 
 ROLLER_BAND = (0.80, 0.95)  # of the way from knee to ankle; common practice, no source
 PIVOT_GOOD_CM = 1.0  # a pivot this near the knee is not mentioned as off; common practice, no source
@@ -52,13 +53,17 @@ def make_sheet(library: FilmLibrary, client_id: int, movement_id: str, last: Ana
 
 def pathway_lines(library: FilmLibrary, pathway: Pathway) -> tuple[str, ...]:
     """The steps of a pathway in order, and what may take the place of what hurts."""
-    instead = ", ".join(_names(library, pathway.instead))
-    return (*pathway.steps, *([f"May take its place: {instead}."] if instead else []))
+    instead = joined(", ", _names(library, pathway.instead))
+    return (*pathway.steps, *([say("May take its place: {instead}.", instead=instead)] if instead else []))
 
 
 def pain_words(library: FilmLibrary, pain: list[str]) -> list[str]:
     """All pathways that noted pains call for, as lines: title, then its steps."""
-    return [line for p in pathways_for(pain) for line in (p.title, *(f"{i}. {s}" for i, s in enumerate(pathway_lines(library, p), 1)))]
+    return [
+        line
+        for p in pathways_for(pain)
+        for line in (p.title, *(say("{i}. {s}", i=i, s=s) for i, s in enumerate(pathway_lines(library, p), 1)))
+    ]
 
 
 def write_sheet(library: FilmLibrary, client_id: int, movement_id: str, sheet: Sheet) -> Path:
@@ -69,35 +74,49 @@ def write_sheet(library: FilmLibrary, client_id: int, movement_id: str, sheet: S
         write_whole(path, render_sheet(sheet).encode())
         path.with_suffix(".pdf").unlink(missing_ok=True)  # of an older page
     except OSError as error:
-        raise LibraryError(f"The set-up sheet could not be written: {error.strerror or error}.") from error
+        raise LibraryError(say("The set-up sheet could not be written: {error}.", error=error.strerror or error)) from error
     return path
 
 
 def _names(library: FilmLibrary, words: list[str]) -> tuple[str, ...]:
     """Movement ids become titles; other words stay."""
     known = library.catalogue.movements
-    return tuple(known[w].title.lower() if w in known else w for w in words)
+    return tuple(small(known[w].title) if w in known else w for w in words)
 
 
 def _cm(low: float, high: float | None = None) -> str:
-    return f"{low:.0f} cm" if high is None else f"{low:.0f} to {high:.0f} cm"
+    return say("{low:.0f} cm", low=low) if high is None else say("{low:.0f} to {high:.0f} cm", low=low, high=high)
 
 
 def _lines(client: ClientPart, movement: Movement, last: Analysis | None) -> list[SheetLine]:
     body = body_of(client)
     if not body.known():
         return [SheetLine("Numbers", "not known", "give the client's stature or her lengths in the Person room")]
-    shank, source = body.length("shank").cm, f"shank {body.length('shank').source}"
+    shank, source = body.length("shank").cm, say("shank {source}", source=body.length("shank").source)
     out = []
     if "pivot" in movement.marks:
-        out.append(SheetLine("Knee's centre", "level with the pivot", f"within {PIVOT_GOOD_CM:.0f} cm is good; {COMMON}"))
+        out.append(
+            SheetLine(
+                "Knee's centre",
+                "level with the pivot",
+                say("within {pivot_good_cm:.0f} cm is good; {common}", pivot_good_cm=PIVOT_GOOD_CM, common=COMMON),
+            )
+        )
     if "roller" in movement.marks:
         low, high = (share * shank for share in ROLLER_BAND)
-        out.append(SheetLine("Roller's middle below the knee", _cm(low, high), f"80 to 95 % of the way to the ankle; {source}"))
+        out.append(
+            SheetLine("Roller's middle below the knee", _cm(low, high), say("80 to 95 % of the way to the ankle; {source}", source=source))
+        )
     if movement.id in FREE_SQUATS or "platform" in movement.marks:
         shoulders = body.joint_breadth("biacromial")
-        out.append(SheetLine("Feet apart, middle to middle", f"about {_cm(shoulders.cm)}", f"shoulder joints, {shoulders.source}"))
-        out.append(SheetLine("Toes out", "0 to 30° each", f"up to one clock hour; {COMMON}, comfort decides"))
+        out.append(
+            SheetLine(
+                "Feet apart, middle to middle",
+                say("about {cm}", cm=_cm(shoulders.cm)),
+                say("shoulder joints, {source}", source=shoulders.source),
+            )
+        )
+        out.append(SheetLine("Toes out", "0 to 30° each", say("up to one clock hour; {common}, comfort decides", common=COMMON)))
     return out + _solved(client, movement, last)
 
 
@@ -122,10 +141,12 @@ def _solved(client: ClientPart, movement: Movement, last: Analysis | None) -> li
         deepest = build.deepest(machine)
         higher = build.deepest(replace(machine, foot_height_cm=machine.foot_height_cm + 8.0))
         gain = higher.posture.knee_flexion - deepest.posture.knee_flexion
-        reach = f"about {deepest.posture.knee_flexion:.0f}° of knee bend"
+        reach = say("about {knee_flexion:.0f}° of knee bend", knee_flexion=deepest.posture.knee_flexion)
         return [
-            SheetLine("Deepest this build has", reach, f"build solver, usual machine angles; then {limit_words(deepest.binding)}"),
-            SheetLine("Feet 8 cm higher", f"{gain:+.0f}° of knee bend", "build solver"),
+            SheetLine(
+                "Deepest this build has", reach, say("build solver, usual machine angles; then {limit}", limit=limit_words(deepest.binding))
+            ),
+            SheetLine("Feet 8 cm higher", say("{gain:+.0f}° of knee bend", gain=gain), "build solver"),
         ]
     if movement.id not in FREE_SQUATS and movement.id not in HINGES:
         return []
@@ -137,14 +158,24 @@ def _solved(client: ClientPart, movement: Movement, last: Analysis | None) -> li
     except BadBrief:
         return []
     if movement.id in HINGES:
-        reach = f"about {deepest.posture.hip_flexion:.0f}° of hip bend"
-        return [SheetLine("Down to", reach, f"then {limit_words(deepest.binding)}; go lower set by set with a flat back")]
+        reach = say("about {hip_flexion:.0f}° of hip bend", hip_flexion=deepest.posture.hip_flexion)
+        return [SheetLine("Down to", reach, say("then {limit}; go lower set by set with a flat back", limit=limit_words(deepest.binding)))]
     thigh = deepest.posture.thigh_from_horizontal
-    words = f"thigh {abs(thigh):.0f}° {'below' if thigh < 0 else 'above'} level"
-    out = [SheetLine("Deepest this build has", words, f"build solver at {load:g} kg; then {limit_words(deepest.binding)}")]
+    words = say("thigh {thigh:.0f}° {which} level", thigh=abs(thigh), which="below" if thigh < 0 else "above")
+    out = [
+        SheetLine(
+            "Deepest this build has", words, say("build solver at {load:g} kg; then {limit}", load=load, limit=limit_words(deepest.binding))
+        )
+    ]
     lift = next((v for v in levers if v.change == "heel_lift_cm"), None)
     if lift is not None and lift.depth_gain_deg >= 1.0:
-        out.append(SheetLine(f"Heels {lift.by} cm higher", f"{lift.depth_gain_deg:+.0f}° of depth", "build solver"))
+        out.append(
+            SheetLine(
+                say("Heels {by} cm higher", by=lift.by),
+                say("{depth_gain_deg:+.0f}° of depth", depth_gain_deg=lift.depth_gain_deg),
+                "build solver",
+            )
+        )
     return out
 
 
@@ -159,17 +190,41 @@ def _last_time(last: Analysis) -> list[str]:
             height = film[f"foot_height_{side}_pct"].value
             zone = "low" if height < 100 / 3 else "high" if height > 200 / 3 else "middle"
             turn = film[f"toe_out_{side}_deg"].value
-            hours = f"{turn / CLOCK_HOUR_DEG:.1f} clock hours"
-            out.append(f"The {side} foot stood in the {zone} third ({height:.0f} % up), toes {turn:.0f}° out ({hours}).")
+            hours = say("{turn:.1f} clock hours", turn=turn / CLOCK_HOUR_DEG)
+            out.append(
+                say(
+                    "The {side} foot stood in the {zone} third ({height:.0f} % up), toes {turn:.0f}° out ({hours}).",
+                    side=side,
+                    zone=zone,
+                    height=height,
+                    turn=turn,
+                    hours=hours,
+                )
+            )
     return list(dict.fromkeys(out))
 
 
 def _pivot_words(away: Value, along: Value, across: Value) -> str:
     if away.value - away.u <= PIVOT_GOOD_CM:
-        return f"The knee sat {away.value:.1f} ± {away.u:.1f} cm from the pivot: keep this setting."
+        return say("The knee sat {value:.1f} ± {u:.1f} cm from the pivot: keep this setting.", value=away.value, u=away.u)
     parts = []
     if abs(along.value) > along.u:
-        parts.append(f"{abs(along.value):.0f} cm {'back towards the hip' if along.value > 0 else 'on towards the foot'}")
+        parts.append(
+            say(
+                "{value:.0f} cm {which}", value=abs(along.value), which="back towards the hip" if along.value > 0 else "on towards the foot"
+            )
+        )
     if abs(across.value) > across.u:
-        parts.append(f"{abs(across.value):.0f} cm {'away from the front' if across.value > 0 else 'to the front'} of the shin")
-    return f"The knee sat {away.value:.1f} ± {away.u:.1f} cm from the pivot: move it {' and '.join(parts) or 'towards the pivot'}."
+        parts.append(
+            say(
+                "{value:.0f} cm {which} of the shin",
+                value=abs(across.value),
+                which="away from the front" if across.value > 0 else "to the front",
+            )
+        )
+    return say(
+        "The knee sat {value:.1f} ± {u:.1f} cm from the pivot: move it {parts}.",
+        value=away.value,
+        u=away.u,
+        parts=joined(" and ", parts) or "towards the pivot",
+    )

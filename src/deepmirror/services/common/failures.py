@@ -17,6 +17,7 @@ from types import TracebackType
 from typing import TextIO
 
 from deepmirror.files import write_whole
+from deepmirror.words import say
 
 LOG = logging.getLogger("deepmirror")
 LOG_BYTES, LOGS_KEPT, REPORTS_KEPT = 500_000, 3, 20  # of the program's log and reports; our own choice
@@ -71,8 +72,8 @@ class FailureLog:
 
     def sentence(self, report: Path | None) -> str:
         """What the coach is told."""
-        where = f" A report without any client's data lies in “{report}”." if report is not None else ""
-        return f"Something in Deep Mirror went wrong and was left undone; what you entered is kept.{where}"
+        where = say(" A report without any client's data lies in “{report}”.", report=report) if report is not None else ""
+        return say("Something in Deep Mirror went wrong and was left undone; what you entered is kept.{where}", where=where)
 
     def _write(self, words: str, doing: str) -> Path | None:
         now = datetime.now(UTC)

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from deepmirror.errors import Cancelled, WorkFailed
+from deepmirror.words import say
 
 T = TypeVar("T")
 Report = Callable[[float, str], None]
@@ -131,7 +132,7 @@ def ending_words(code: int) -> str:
     """Why a process apart gave no answer, beginning with what fits a line of the Desk."""
     if code < 0:
         why = ", perhaps for want of memory" if -code == signal.SIGKILL else ""
-        return f"Ended from outside (signal {-code}{why}); it can be tried again."
+        return say("Ended from outside (signal {code}{why}); it can be tried again.", code=-code, why=why)
     return "Broken off by a mistake of the program; it can be tried again."
 
 

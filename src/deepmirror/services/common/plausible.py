@@ -12,6 +12,7 @@ from deepmirror.core.body.client_body import FALLBACK_STATURE_CM
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided
 from deepmirror.errors import CannotSolve
 from deepmirror.exchange.brief import Brief, ClientPart
+from deepmirror.words import say
 
 Pixel = tuple[float, float]
 
@@ -39,7 +40,7 @@ def contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:
 
     The bounds are wide (our own estimate, no source): they refuse what is a slip of the hand, not what is unusual.
     """
-    yield from (f"{what} lies far outside of the picture." for what, at in _places(brief) if not _near(at, size_px))
+    yield from (say("{what} lies far outside of the picture.", what=what) for what, at in _places(brief) if not _near(at, size_px))
     yield from _scale(brief, size_px)
     yield from _marks(brief)
     yield from _points(brief)
@@ -49,13 +50,17 @@ def contradictions(brief: Brief, size_px: tuple[int, int]) -> Iterator[str]:
 def _places(brief: Brief) -> Iterator[tuple[str, Pixel]]:
     marks, file = brief.file.marks, brief.file
     for kind in LINES:
-        yield from ((f"An end of the {_words(kind)}", p) for p in getattr(marks, kind) or ())
+        yield from ((say("An end of the {words}", words=_words(kind)), p) for p in getattr(marks, kind) or ())
     for kind in SPOTS:
         if (spot := getattr(marks, kind)) is not None:
-            yield f"The {_words(kind)}", spot
+            yield say("The {words}", words=_words(kind)), spot
     yield from (("A corner of the platform", p) for p in marks.platform or ())
     yield from (("An end of the known length", p) for p in (file.scale.points_px if file.scale else ()))
-    yield from ((f"The {_words(n)} on frame {frame + 1}", p) for frame, points in brief.seeds for n, p in points.items())
+    yield from (
+        (say("The {words} on frame {frame}", words=_words(n), frame=frame + 1), p)
+        for frame, points in brief.seeds
+        for n, p in points.items()
+    )
     if file.subject is not None:
         yield "The click on the one who lifts", file.subject.at_px
 
@@ -69,7 +74,11 @@ def _scale(brief: Brief, size: tuple[int, int]) -> Iterator[str]:
     if file.scale is not None:
         width = max(size) * file.scale.length_cm / max(_distance(*file.scale.points_px), 1.0)
         if not NARROWEST_CM <= width <= WIDEST_CM:
-            yield f"With the known length of {file.scale.length_cm:g} cm the picture would be {width:.3g} cm wide: look at its ends."
+            yield say(
+                "With the known length of {length_cm:g} cm the picture would be {width:.3g} cm wide: look at its ends.",
+                length_cm=file.scale.length_cm,
+                width=width,
+            )
     if file.marks.platform_cm is not None and min(file.marks.platform_cm) < SMALLEST_PLATFORM_CM:
         yield "The platform's width and height cannot be so small."
 
@@ -79,7 +88,7 @@ def _marks(brief: Brief) -> Iterator[str]:
     for kind in LINES:
         line = getattr(marks, kind)
         if line is not None and _distance(*line) < SHORTEST_LINE_PX:
-            yield f"Both ends of the {_words(kind)} lie on one spot."
+            yield say("Both ends of the {words} lie on one spot.", words=_words(kind))
     corners = marks.platform
     if corners is not None:
         x, y = np.array(corners).T
@@ -97,7 +106,12 @@ def _points(brief: Brief) -> Iterator[str]:
             for side in SIDES:
                 a, b = (sided(j, side) for j in ends)
                 if a in points and b in points and _distance(points[a], points[b]) < APART_PX:
-                    yield f"On frame {frame + 1} {_words(a)} and {_words(b)} lie on one spot: one of them is another joint."
+                    yield say(
+                        "On frame {frame} {words} and {words2} lie on one spot: one of them is another joint.",
+                        frame=frame + 1,
+                        words=_words(a),
+                        words2=_words(b),
+                    )
 
 
 def impossible_lengths(client: ClientPart) -> Iterator[str]:
@@ -106,9 +120,15 @@ def impossible_lengths(client: ClientPart) -> Iterator[str]:
     for name, cm in known.items():
         usual = STATURE_SHARES[name] * stature if name in STATURE_SHARES else None
         if usual is not None and not usual / LENGTH_FACTOR <= cm <= usual * LENGTH_FACTOR:
-            yield f"A {_words(name)} of {cm:g} cm belongs to no body of {stature:g} cm: measure it again."
+            yield say(
+                "A {words} of {cm:g} cm belongs to no body of {stature:g} cm: measure it again.", words=_words(name), cm=cm, stature=stature
+            )
     if {"thigh", "shank"} <= set(known) and not 1 / LEG_RATIO <= known["thigh"] / known["shank"] <= LEG_RATIO:
-        yield f"A thigh of {known['thigh']:g} cm on a shank of {known['shank']:g} cm belongs to no body: measure them again."
+        yield say(
+            "A thigh of {thigh:g} cm on a shank of {shank:g} cm belongs to no body: measure them again.",
+            thigh=known["thigh"],
+            shank=known["shank"],
+        )
 
 
 def _distance(a: Pixel, b: Pixel) -> float:

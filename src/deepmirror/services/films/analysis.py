@@ -39,6 +39,7 @@ from deepmirror.services.films.observation import keyframes
 from deepmirror.services.films.repetitions import Repetitions, repetitions, sled_travel
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
+from deepmirror.words import joined, say
 
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
@@ -116,9 +117,14 @@ def _asked_again(loose: tuple[LooseClick, ...], times: NDArray[np.float64]) -> l
     """What to ask the coach about each frame whose clicks the film does not bear out."""
     out = []
     for frame in sorted({c.frame for c in loose}):
-        names = ", ".join(c.name.replace("_", " ") for c in loose if c.frame == frame)
+        names = joined(", ", [c.name.replace("_", " ") for c in loose if c.frame == frame])
         furthest = max(c.miss_px for c in loose if c.frame == frame)
-        reason = f"clicked at {times[frame]:.1f} s, up to {furthest:.0f} px from where the film and the client's lengths put it: {names}"
+        reason = say(
+            "clicked at {times:.1f} s, up to {furthest:.0f} px from where the film and the client's lengths put it: {names}",
+            times=times[frame],
+            furthest=furthest,
+            names=names,
+        )
         out.append(Unmeasurable("clicks", reason, LOOK_AGAIN, "Clicks the film does not bear out"))
     return out
 

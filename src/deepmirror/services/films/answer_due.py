@@ -8,6 +8,7 @@ import holidays
 import numpy as np
 
 from deepmirror.errors import LibraryError
+from deepmirror.words import say
 
 REPLY_DAYS = 2  # working days, the usual promise; common practice, no source
 
@@ -33,5 +34,5 @@ def check_country(code: str) -> str:
     """A country whose holidays are known, or none. Raises LibraryError."""
     plain = code.strip().upper()
     if plain and plain not in holidays.list_supported_countries():
-        raise LibraryError(f"The holidays of “{code}” are not known: two letters, as in NO or DE.")
+        raise LibraryError(say("The holidays of “{code}” are not known: two letters, as in NO or DE.", code=code))
     return plain

@@ -37,10 +37,11 @@ from deepmirror.store.library import FilmRecord as FilmRecord
 from deepmirror.store.library import FilmState as FilmState
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord
+from deepmirror.words import say
 
 STRIP_COUNT, STRIP_HEIGHT = 4, 78  # pictures of a film on the Desk, and their height in px
 TRY_AGAIN = "Not measured (M tries again): "
-BROKEN_OFF = f"{TRY_AGAIN}the program ended while it was being done."
+BROKEN_OFF = say("{try_again}the program ended while it was being done.", try_again=TRY_AGAIN)
 REPLY_WORDS = {
     FilmState.NEW: "waiting to be measured",
     FilmState.MEASURING: "being measured",
@@ -272,7 +273,7 @@ class FilmLibrary:
                 analysis = self.conclude(film.facts, brief, evidence)
                 self.note_result(record.id, analysis, film)
                 if what == "quick":
-                    line = f"{len(analysis.scene.reps)} reps at a first look, the numbers follow"
+                    line = say("{reps} reps at a first look, the numbers follow", reps=len(analysis.scene.reps))
                     still = {"state": FilmState.MEASURING} if self.store.film(record.id).state not in SETTLED else {}
                     self.store.update_film(record.id, line=line, **still)
                     progress.report(end, "a first look is there")
@@ -292,7 +293,7 @@ class FilmLibrary:
         try:
             evidence.save(self.store.evidence_path(film_id))
         except OSError as error:
-            raise LibraryError(f"What was seen in the film could not be kept: {error.strerror or error}.") from error
+            raise LibraryError(say("What was seen in the film could not be kept: {error}.", error=error.strerror or error)) from error
 
     def note_result(self, film_id: int, analysis: Analysis, film: Film) -> None:
         """Write the one line of state and the reversal frames of a measured film."""
@@ -365,9 +366,10 @@ class FilmLibrary:
 def result_of(analysis: Analysis, film: Film) -> FilmResult:
     """What the Desk shows of a measured film."""
     reps, findings = analysis.scene.reps, analysis.judgement.findings
-    words = f"{len(reps)} reps" if len(reps) != 1 else "1 rep"
-    words += f" · {findings[0].title}" if findings else " · nothing off that this film shows"
+    counted = say("{reps} reps", reps=len(reps)) if len(reps) != 1 else "1 rep"
+    found = findings[0].title if findings else "nothing off that this film shows"
+    words = say("{counted} · {found}", counted=counted, found=found)
     if len(findings) > 1:
-        words += f" and {len(findings) - 1} more"
+        words = say("{counted} · {found} and {more} more", counted=counted, found=found, more=len(findings) - 1)
     line = words if reps else "No rep seen: ask for a new film"
     return FilmResult(FilmState.READY if reps else FilmState.REFILM, line, [film.frame_at(r.bottom_s) for r in reps])

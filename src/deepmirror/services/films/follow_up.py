@@ -13,6 +13,7 @@ from deepmirror.documents import Document
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.store.library import LibraryStore
 from deepmirror.store.watches import WatchRecord as WatchRecord
+from deepmirror.words import say
 
 SAME_LOAD_SHARE = 0.05  # loads nearer to one another are the same for comparing; common practice, no source
 SAME_VIEW = {"side-left": "side", "side-right": "side", "front": "front", "rear": "front"}
@@ -81,17 +82,24 @@ class FollowUp:
         bare = bare_unit(self.baseline.unit)
         before = number_words(self.baseline.value, self.baseline.u, bare)
         if self.outcome.value is None:
-            return f"{before} then; this film cannot tell: {self.outcome.reason}"
+            return say("{before} then; this film cannot tell: {reason}", before=before, reason=self.outcome.reason)
         after = number_words(self.outcome.value, self.outcome.u, self.baseline.unit)
         now = ", within the target" if self.outcome.within else ""
-        return f"{before} then, {after} now: {SAID[self.outcome.verdict]}{now}{self._loads()}"
+        return say(
+            "{before} then, {after} now: {said}{now}{loads}",
+            before=before,
+            after=after,
+            said=SAID[self.outcome.verdict],
+            now=now,
+            loads=self._loads(),
+        )
 
     def _loads(self) -> str:
         """Both loads where they are not about the same: what changed is then partly the load's."""
         then, now = self.baseline.load_kg, self.load_kg
         if then is None or now is None or abs(then - now) <= SAME_LOAD_SHARE * max(then, now):
             return ""
-        return f" (at {then:g} kg then, {now:g} kg now)"
+        return say(" (at {then:g} kg then, {now:g} kg now)", then=then, now=now)
 
     def target_words(self) -> str:
         """The target in words."""
@@ -208,9 +216,20 @@ def kept_outcome(kept: Document) -> Outcome:
 def history(record: WatchRecord) -> list[str]:
     """The correction over the films: one line per film, oldest first."""
     item = baseline_of(record)
-    lines = [f"{record.opened_at[:10]}: {number_words(item.value, item.u, item.unit)}, sent with “{item.cue}”"]
+    lines = [
+        say(
+            "{opened_at}: {number}, sent with “{cue}”",
+            opened_at=record.opened_at[:10],
+            number=number_words(item.value, item.u, item.unit),
+            cue=item.cue,
+        )
+    ]
     for _, at, raw in record.looks:
         look = kept_outcome(raw)
-        said = "cannot tell" if look.value is None else f"{number_words(look.value, look.u, item.unit)}, {SAID[look.verdict]}"
-        lines.append(f"{at[:10]}: {said}" + (", within the target" if look.within else ""))
+        said = (
+            "cannot tell"
+            if look.value is None
+            else say("{number}, {said}", number=number_words(look.value, look.u, item.unit), said=SAID[look.verdict])
+        )
+        lines.append(say("{at}: {said}", at=at[:10], said=said) + (", within the target" if look.within else ""))
     return lines

@@ -20,6 +20,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import film_limits, limits_of
 from deepmirror.services.posture.posture_commands import film_setup, level_of, limit_words
+from deepmirror.words import say
 
 Pixel = tuple[float, float]
 SIDE_BY_SIDE = ("free squat", "guided squat", "deadlift")
@@ -68,7 +69,7 @@ class FrontGhosts:
         elif analysis.movement.family not in SIDE_BY_SIDE:
             self.reason = "From the front the ghost is drawn where both feet stand side by side."
         elif scene.turned_deg() > FRONT_LIMIT_DEG:
-            self.reason = f"The camera stands about {scene.turned_deg():.0f}° off the straight line."
+            self.reason = say("The camera stands about {turned_deg:.0f}° off the straight line.", turned_deg=scene.turned_deg())
         self._turn_deg = self._turned() if self.reason is None else 0.0
 
     def _turned(self) -> float:
@@ -99,7 +100,7 @@ class FrontGhosts:
                 out[sided(joint, side)] = (float(place[0]), float(place[1]))
         why = (
             "Each knee over the line of its own foot, at this depth.",
-            f"Both feet turned out {self._turn_deg:.0f}°, as yours are in the middle.",
+            say("Both feet turned out {turn_deg:.0f}°, as yours are in the middle.", turn_deg=self._turn_deg),
         )
         return Ghost(out, why)
 
@@ -180,10 +181,17 @@ class SideGhosts:
         limits, judgement = self._build.limits, self._analysis.judgement
         school = judgement.schools.get("shallow_depth", "parallel").replace("_", " ")
         rows = [
-            f"School of depth: {school}, {level_of(self.target_deg)}.",
-            f"Limits: ankle {limits.ankle_dorsiflexion:.0f}°, hip {limits.hip_flexion:.0f}°, knee {limits.knee_flexion:.0f}°; "
-            f"shoe heel {setup.heel_lift_cm:g} cm; knees turned out {setup.knees_open_deg:.0f}°.",
+            say("School of depth: {school}, {level_of}.", school=school, level_of=level_of(self.target_deg)),
+            say(
+                "Limits: ankle {ankle_dorsiflexion:.0f}°, hip {hip_flexion:.0f}°, knee {knee_flexion:.0f}°; "
+                "shoe heel {heel_lift_cm:g} cm; knees turned out {knees_open_deg:.0f}°.",
+                ankle_dorsiflexion=limits.ankle_dorsiflexion,
+                hip_flexion=limits.hip_flexion,
+                knee_flexion=limits.knee_flexion,
+                heel_lift_cm=setup.heel_lift_cm,
+                knees_open_deg=setup.knees_open_deg,
+            ),
         ]
         if goal > self.target_deg + 0.5:
-            rows.append(f"This body reaches {goal:.0f}°: {limit_words(binding)} before the agreed depth.")
+            rows.append(say("This body reaches {goal:.0f}°: {limit} before the agreed depth.", goal=goal, limit=limit_words(binding)))
         return tuple(rows)

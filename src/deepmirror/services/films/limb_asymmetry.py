@@ -11,6 +11,7 @@ from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.skeleton import near_side
 from deepmirror.core.uncertain_value import Value
 from deepmirror.services.films.analysis import Analysis
+from deepmirror.words import say
 
 COMPARED = [spec for spec in MEASURES.values() if spec.compared]
 PHASES = {"eccentric": "lowering", "concentric": "lifting"}
@@ -78,15 +79,36 @@ def side_words(left: Side, right: Side) -> list[str]:
     """The comparison in lines; the side with fewer reps sets the reps, as the weaker one does."""
     lines = []
     if left.load_kg is not None and right.load_kg is not None and left.load_kg != right.load_kg:
-        lines.append(f"{left.load_kg:g} kg left, {right.load_kg:g} kg right: what differs is partly the load's")
+        lines.append(
+            say(
+                "{load_kg:g} kg left, {load_kg2:g} kg right: what differs is partly the load's",
+                load_kg=left.load_kg,
+                load_kg2=right.load_kg,
+            )
+        )
     if left.day != right.day:
-        lines.append(f"filmed on two days: left {left.day}, right {right.day}")
+        lines.append(say("filmed on two days: left {day}, right {day2}", day=left.day, day2=right.day))
     if left.reps != right.reps:
         weaker = "left" if left.reps < right.reps else "right"
-        lines.append(f"{left.reps} reps left, {right.reps} right: the {weaker} side goes first and sets the reps")
+        lines.append(
+            say(
+                "{reps} reps left, {reps2} right: the {weaker} side goes first and sets the reps",
+                reps=left.reps,
+                reps2=right.reps,
+                weaker=weaker,
+            )
+        )
     for row in compare_sides(left, right):
         if row.real:
-            lines.append(f"{row.words}: {row.left.value:.1f} left, {row.right.value:.1f} right {row.unit} (a clear difference)")
+            lines.append(
+                say(
+                    "{words}: {value:.1f} left, {value2:.1f} right {unit} (a clear difference)",
+                    words=row.words,
+                    value=row.left.value,
+                    value2=row.right.value,
+                    unit=row.unit,
+                )
+            )
     return (
         lines if any(r.real for r in compare_sides(left, right)) else [*lines, "no difference between left and right larger than the doubt"]
     )

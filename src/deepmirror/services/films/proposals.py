@@ -11,6 +11,7 @@ from deepmirror.media.film import Film
 from deepmirror.pose.posture_class import look_at
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
+from deepmirror.words import capital
 
 PICTURES, SPAN = 12, (0.08, 0.92)  # how many pictures are looked at, from which part of the film; our own choice
 # Of each family, what is meant most often where none of it was filmed yet; common practice, no source.
@@ -47,5 +48,5 @@ def movement_groups(library: FilmLibrary) -> list[tuple[str, list[tuple[str, str
     groups = [("Used last", [(m, known[m].title) for m in last])] if last else []
     for family in sorted({m.family for m in known.values()}):
         members = sorted((m for m in known.values() if m.family == family), key=lambda m: m.title)
-        groups.append((family.capitalize(), [(m.id, m.title) for m in members]))
+        groups.append((capital(family), [(m.id, m.title) for m in members]))
     return groups

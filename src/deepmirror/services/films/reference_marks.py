@@ -10,6 +10,7 @@ from deepmirror.errors import BadBrief
 from deepmirror.exchange.brief import FREE_POINTS, BriefFile, MarksPart, ScalePart, check_brief
 from deepmirror.movements.schema import Movement
 from deepmirror.store.library import LibraryStore
+from deepmirror.words import capital, say
 
 
 @dataclass(frozen=True)
@@ -83,8 +84,12 @@ def free_points(movement: Movement) -> list[str]:
 def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
     """One line per mark or point that this movement asks for and the film lacks, with what it would let it measure."""
     placed = {n for s in file.seeds for n in s.points_px}
-    lines = [f"{w.title}: {w.gives}" for w in wanted_marks(file, movement) if w.asked and not w.placed]
-    return lines + [f"{n.replace('_', ' ').capitalize()}: {POINT_GIVES[n]}" for n in movement.marks if n in POINT_GIVES and n not in placed]
+    lines = [say("{title}: {gives}", title=w.title, gives=w.gives) for w in wanted_marks(file, movement) if w.asked and not w.placed]
+    return lines + [
+        say("{n}: {point_gives}", n=capital(n.replace("_", " ")), point_gives=POINT_GIVES[n])
+        for n in movement.marks
+        if n in POINT_GIVES and n not in placed
+    ]
 
 
 @dataclass(frozen=True)

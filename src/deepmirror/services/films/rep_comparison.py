@@ -17,6 +17,7 @@ from deepmirror.reply.draw import Overlay, draw_framed
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.limb_asymmetry import COMPARED, SECONDS_U
+from deepmirror.words import say
 
 SHOWN = (840, 520)  # px of each picture
 
@@ -43,11 +44,23 @@ class ComparedFilm:
         self.film, brief, evidence = library.open_analysis(film_id)
         if evidence is None:
             self.film.close()
-            raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} is not measured yet.")
+            raise LibraryError(
+                say(
+                    "The film of {client_name} from {arrived_at} is not measured yet.",
+                    client_name=self.record.client_name,
+                    arrived_at=self.record.arrived_at[:10],
+                )
+            )
         self.analysis: Analysis = library.conclude(self.film.facts, brief, evidence)
         if not self.analysis.scene.reps:
             self.film.close()
-            raise LibraryError(f"The film of {self.record.client_name} from {self.record.arrived_at[:10]} shows no rep to compare.")
+            raise LibraryError(
+                say(
+                    "The film of {client_name} from {arrived_at} shows no rep to compare.",
+                    client_name=self.record.client_name,
+                    arrived_at=self.record.arrived_at[:10],
+                )
+            )
 
     def close(self) -> None:
         """Let go of the film."""
@@ -60,8 +73,14 @@ class ComparedFilm:
     def title(self) -> str:
         """Whose, when, from which side."""
         file = self.analysis.brief.file
-        load = f", {file.load_kg:g} kg" if file.load_kg else ""
-        return f"{self.record.client_name}, {self.record.arrived_at[:10]}, {file.view.replace('-', ' ')}{load}"
+        load = say(", {load_kg:g} kg", load_kg=file.load_kg) if file.load_kg else ""
+        return say(
+            "{client_name}, {arrived_at}, {view}{load}",
+            client_name=self.record.client_name,
+            arrived_at=self.record.arrived_at[:10],
+            view=file.view.replace("-", " "),
+            load=load,
+        )
 
     def series(self, name: str) -> Series | None:
         """A series by its name without a side, the near leg's in side films; COUNTS is what counts the reps."""
@@ -96,11 +115,11 @@ class SideBySide:
     def names(self) -> tuple[str, str]:
         """How the two are told apart: by date where the films differ, by rep where they do not."""
         if self.first is self.second:
-            return f"rep {self.rep_a}", f"rep {self.rep_b}"
+            return say("rep {rep_a}", rep_a=self.rep_a), say("rep {rep_b}", rep_b=self.rep_b)
         days = [h.record.arrived_at[:10] for h in (self.first, self.second)]
         if days[0] == days[1]:
             days = [h.analysis.brief.file.view.replace("-", " ") for h in (self.first, self.second)]
-        return f"{days[0]}, rep {self.rep_a}", f"{days[1]}, rep {self.rep_b}"
+        return say("{days}, rep {rep_a}", days=days[0], rep_a=self.rep_a), say("{days}, rep {rep_b}", days=days[1], rep_b=self.rep_b)
 
     def pair(self) -> tuple[Rep, Rep]:
         """The two reps."""
@@ -170,4 +189,15 @@ def films_to_compare(library: FilmLibrary, film_id: int) -> list[tuple[int, str]
     film = library.store.film(film_id)
     mine = [f for f in library.store.films(film.client_id) if library.store.evidence_path(f.id).exists()]
     mine.sort(key=lambda f: f.movement != film.movement)
-    return [(f.id, f"{f.arrived_at[:10]} · {f.movement.replace('_', ' ')} · {f.view.replace('-', ' ')}") for f in mine]
+    return [
+        (
+            f.id,
+            say(
+                "{arrived_at} · {movement} · {view}",
+                arrived_at=f.arrived_at[:10],
+                movement=f.movement.replace("_", " "),
+                view=f.view.replace("-", " "),
+            ),
+        )
+        for f in mine
+    ]

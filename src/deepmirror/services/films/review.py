@@ -28,6 +28,7 @@ from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.films.observation import FINAL
 from deepmirror.services.films.observation_runner import FOLLOW
 from deepmirror.services.films.reference_marks import KINDS, CopiedMarks, Wanted, free_points, marks_of_machine, wanted_marks
+from deepmirror.words import joined, say
 
 Pixel = tuple[float, float]
 ASKED_ABOUT = ("shoulder", "hip", "knee", "ankle")  # the network is surely within a hand's breadth of these
@@ -54,7 +55,7 @@ class Review:
         """conclude: work out the numbers at once (a second); else the caller does when it suits. Raises BadFilm, BadBrief,
         LibraryError (also while an edit of before is not saved)."""
         if not library.saver.retry():
-            raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
+            raise LibraryError(say("Your last edits are not saved yet: {sentence}", sentence=library.saver.sentence))
         self.library, self.film_id = library, film_id
         self.record = library.store.film(film_id)
         self.film, brief, self.evidence = library.open_analysis(film_id)
@@ -199,12 +200,12 @@ class Review:
         """Put a point on a frame by hand."""
         seeds = {f: dict(p) for f, p in self.brief.seeds}
         seeds.setdefault(frame, {})[name] = (round(xy[0], 2), round(xy[1], 2))
-        self._change(f"place {name.replace('_', ' ')}", seeds=_seed_list(seeds))
+        self._change(say("place {name}", name=name.replace("_", " ")), seeds=_seed_list(seeds))
 
     def unplace(self, frame: int, name: str) -> None:
         """Take a hand-placed point off a frame."""
         seeds = {f: {n: xy for n, xy in p.items() if (f, n) != (frame, name)} for f, p in self.brief.seeds}
-        self._change(f"remove {name.replace('_', ' ')}", seeds=_seed_list(seeds))
+        self._change(say("remove {name}", name=name.replace("_", " ")), seeds=_seed_list(seeds))
 
     def to_reference_frame(self, frame: int, xy: Pixel) -> Pixel:
         """Where a spot of the room seen on a frame lies on the first frame: marks are kept there when the camera moves."""
@@ -231,7 +232,7 @@ class Review:
             marks[kind] = points[0] if MARK_KINDS[kind] == 1 else points
             if kind == "platform":
                 marks["platform_cm"] = size_cm
-            self._change(f"mark {kind.replace('_', ' ')}", marks=marks, marks_taken_over=False)
+            self._change(say("mark {kind}", kind=kind.replace("_", " ")), marks=marks, marks_taken_over=False)
 
     def choose_subject(self, frame: int, xy: Pixel) -> None:
         """Follow another person: the one clicked on a frame. Points placed so far belong to somebody else and go."""
@@ -256,15 +257,15 @@ class Review:
 
     def toggle_hidden(self, name: str) -> None:
         """Leave a point out, or take it in again."""
-        self._change(f"hide {name.replace('_', ' ')}", hidden=_toggled(self.brief.file.hidden, name))
+        self._change(say("hide {name}", name=name.replace("_", " ")), hidden=_toggled(self.brief.file.hidden, name))
 
     def toggle_held(self, name: str) -> None:
         """Let only clicks and flow move a point, or let the network have its say again."""
-        self._change(f"hold {name.replace('_', ' ')}", held=_toggled(self.brief.file.held, name))
+        self._change(say("hold {name}", name=name.replace("_", " ")), held=_toggled(self.brief.file.held, name))
 
     def set_field(self, **fields: Any) -> None:
         """Change movement, view, tempo or load_kg. Raises BadBrief when the new value is not right."""
-        self._change("change " + ", ".join(k.replace("_kg", "").replace("_", " ") for k in fields), **fields)
+        self._change("change " + joined(", ", [k.replace("_kg", "").replace("_", " ") for k in fields]), **fields)
 
     def _change(self, label: str, **fields: Any) -> None:
         self.library.store.must_write()
@@ -351,8 +352,13 @@ def doubtful_clicks(evidence: Evidence, brief: Brief) -> list[str]:
                 away = float(np.hypot(*(np.array(xy) - network[frame, evidence.names.index(name)])))
                 if away > FAR_CLICK_SHARE * shank:
                     out.append(
-                        f"The {name.replace('_', ' ')} placed on frame {frame + 1} lies {away:.0f} px from where the program sees it: "
-                        "is it the right joint, on the right frame?"
+                        say(
+                            "The {name} placed on frame {frame} lies {away:.0f} px from where the program sees it: is it "
+                            "the right joint, on the right frame?",
+                            name=name.replace("_", " "),
+                            frame=frame + 1,
+                            away=away,
+                        )
                     )
     return out
 

@@ -14,6 +14,7 @@ from deepmirror.exchange.brief import MarksPart, ScalePart
 from deepmirror.media.film import Film
 from deepmirror.services.films.reference_marks import marks_of_machine
 from deepmirror.store.library import LibraryStore
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -87,9 +88,9 @@ def _brought(marks: MarksPart, scale: ScalePart | None, before: Picture, now: Pi
     moved = float(np.abs(_put(corners, move) - corners * width / before.shape[1]).max())
     grown = float(np.sqrt(abs(np.linalg.det(move[:, :2])))) * before.shape[1] / width
     fit = moved < MOST_MOVED * max(width, height) and abs(grown - 1) < MOST_SCALED
-    words = f"Marks of an earlier film, moved by {moved:.0f} px to where this camera sees them: look whether they fit."
+    words = say("Marks of an earlier film, moved by {moved:.0f} px to where this camera sees them: look whether they fit.", moved=moved)
     if not fit:
-        words = f"The camera stands elsewhere than in the film the marks are from ({moved:.0f} px): place them anew."
+        words = say("The camera stands elsewhere than in the film the marks are from ({moved:.0f} px): place them anew.", moved=moved)
     put = {k: _points(v, move) if k != "platform_cm" else v for k, v in marks.model_dump(exclude_none=True).items()}
     ends = None if scale is None else ScalePart.model_validate({"points_px": _points(scale.points_px, move), "length_cm": scale.length_cm})
     return MarksHere(MarksPart.model_validate(put), ends, moved, fit, words, width)

@@ -25,6 +25,7 @@ from deepmirror.services.live.floor_engine import GetReady, told_of
 from deepmirror.services.live.floor_engine import Told as SetTold
 from deepmirror.services.training.training_file import PlannedLift, TrainingFile
 from deepmirror.store.training import DoneRecord
+from deepmirror.words import say
 
 Picture = NDArray[np.uint8]
 
@@ -55,8 +56,8 @@ class PlannedSet:
         """As it is read from some steps away: "Set 2 of 3 · 60 kg × 8–10"."""
         what = "Warm-up" if self.kind == WARM_UP else "Set"
         reps = f"{self.reps[0]}–{self.reps[1]}" if self.reps[0] != self.reps[1] else f"{self.reps[0]}"
-        load = f"{self.load_kg:g} kg" if self.load_kg else "body weight"
-        return f"{what} {self.number} of {self.of} · {load} × {reps}"
+        load = say("{load_kg:g} kg", load_kg=self.load_kg) if self.load_kg else "body weight"
+        return say("{what} {number} of {of} · {load} × {reps}", what=what, number=self.number, of=self.of, load=load, reps=reps)
 
 
 @dataclass(frozen=True)
@@ -228,7 +229,9 @@ def take_recording(library: FilmLibrary, film: Path) -> FilmRecord:
         brief, now = told["brief"], told["set"]
         client_id = int(told["client_id"])
     except (OSError, ValueError, KeyError, TypeError) as error:
-        raise LibraryError(f"Nobody knows whose set “{film.name}” is: bring it in by hand, it lies in {film.parent}.") from error
+        raise LibraryError(
+            say("Nobody knows whose set “{name}” is: bring it in by hand, it lies in {parent}.", name=film.name, parent=film.parent)
+        ) from error
     record = library.import_film(film, client_id, brief["movement"], brief["view"], brief.get("load_kg"), brief.get("tempo"), "", None)
     more = {k: brief[k] for k in ("machine", "marks", "marks_taken_over", "scale") if k in brief}
     if more:
@@ -270,7 +273,9 @@ def recover(library: FilmLibrary, left: list[Path]) -> Recovered:
             if error.details.get("film_id") is not None:  # it was killed between taking it in and letting it go
                 _let_go(film)
             else:
-                out.refused.append(f"A recorded set could not be taken in; it lies in {folder}. {error.sentence}")
+                out.refused.append(
+                    say("A recorded set could not be taken in; it lies in {folder}. {sentence}", folder=folder, sentence=error.sentence)
+                )
     return out
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS, SIDES, near_side, sided
 from deepmirror.pose.evidence import shank_px
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -45,11 +46,13 @@ def framing_of(picture: Picture, looks: list[Array], view: str) -> Framing:
         return Framing(("Nobody is in the picture.",))
     points = np.median(np.array(looks), axis=0)
     height, width = picture.shape[:2]
-    words = [f"The {part} are cut off: {TURN_TO[part]}." for part in _cut_off(points, view, width, height)]
+    words = [say("The {part} are cut off: {turn_to}.", part=part, turn_to=TURN_TO[part]) for part in _cut_off(points, view, width, height)]
     if near_side(view):
         turned = turned_deg(points)
         if turned > TURNED_DEG:
-            words.append(f"The camera seems about {5 * round(turned / 5)}° too far round: it should look straight at the side.")
+            words.append(
+                say("The camera seems about {turned}° too far round: it should look straight at the side.", turned=5 * round(turned / 5))
+            )
     if _dark(picture, points):
         words.append("Too dark to tell the body from what is behind it.")
     if shank_px(points[None], list(ALL_POINTS)) < SMALL_SHARE * max(width, height):

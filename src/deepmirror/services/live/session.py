@@ -24,6 +24,7 @@ from deepmirror.services.films.analysis import Analysis, conclude
 from deepmirror.services.films.set_log import shown_set
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.following import Following
+from deepmirror.words import say
 
 Array = NDArray[np.float64]
 
@@ -206,7 +207,11 @@ def _well(analysis: Analysis, reps: int, clean: int) -> Summary:
     unsure = [c for c in analysis.judgement.checks if c.verdict is Verdict.CANNOT_TELL and (c.severity == SAFETY or c.code in grave)]
     if unsure:
         return Summary(reps, clean, None, NOT_YET)
-    words = PRAISE if clean == reps else f"{clean} of {reps} reps were clean and no fault stayed: make them all clean."
+    words = (
+        PRAISE
+        if clean == reps
+        else say("{clean} of {reps} reps were clean and no fault stayed: make them all clean.", clean=clean, reps=reps)
+    )
     return Summary(reps, clean, None, words, praised=clean == reps)
 
 

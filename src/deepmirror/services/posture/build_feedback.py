@@ -30,6 +30,7 @@ from deepmirror.services.posture.two_answers import (
     seat_answers,
     step_answers,
 )
+from deepmirror.words import joined, say
 
 ONSET_CM, LIFTED_CM = 0.8, 1.5  # where a pelvis begins to leave its pad, and a rep in which it clearly does
 OPENED_DEG = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)  # how far knees are tried to be opened on a seat; our own choice
@@ -58,15 +59,26 @@ def build_view(file: BriefFile, scene: MeasurementContext, measured: Measured, m
     deepest = build.deepest(setup)
     model_deg = deepest.posture.thigh_from_horizontal
     reached = max(depth, model_deg)
-    words = [f"deepest this build reaches: {level_of(model_deg)}, then {limit_words(deepest.binding)}"]
-    words.append("limits taken: " + ", ".join(f"{LIMIT_NAMES[name]} {known[name].words}" for name in JOINTS))
+    words = [say("deepest this build reaches: {level_of}, then {limit}", level_of=level_of(model_deg), limit=limit_words(deepest.binding))]
+    words.append(
+        "limits taken: "
+        + joined(", ", [say("{limit_names} {words}", limit_names=LIMIT_NAMES[name], words=known[name].words) for name in JOINTS])
+    )
     if model_deg > depth + DISAGREE_DEG:
-        words.append(f"film and model disagree by {model_deg - depth:.0f}°: the film reached {depth:.0f}°, and the film counts")
+        words.append(
+            say(
+                "film and model disagree by {model_deg:.0f}°: the film reached {depth:.0f}°, and the film counts",
+                model_deg=model_deg - depth,
+                depth=depth,
+            )
+        )
     lean = None
     band = build.lean_band(reached, setup)
     if band is not None:
         lean = Band(None, band[1] + LEAN_MARGIN_DEG)
-        words.append(f"at {reached:.0f}° this build needs {band[0]:.0f} to {band[1]:.0f}° of trunk lean")
+        words.append(
+            say("at {reached:.0f}° this build needs {band:.0f} to {band2:.0f}° of trunk lean", reached=reached, band=band[0], band2=band[1])
+        )
     words += _dynamics(scene, build, setup, reached)
     words += [_lever(lever, build, model_deg) for lever in build.levers(reached, setup)[:2]]
     answers = {
@@ -134,7 +146,10 @@ def _machine_view(file: BriefFile, scene: MeasurementContext, measured: Measured
     opened = [(o, build.deepest(replace(machine, knees_open_deg=o)).posture.knee_flexion) for o in OPENED_DEG]
     answers = seat_answers(flat_deg, depth, opened, how)
     return BuildView(
-        None, (f"{how} at {flat_deg:.0f}° of knee bend",), {"pelvis_tuck": answers}, Limit("hip_flexion", _flat_bend(measured))
+        None,
+        (say("{how} at {flat_deg:.0f}° of knee bend", how=how, flat_deg=flat_deg),),
+        {"pelvis_tuck": answers},
+        Limit("hip_flexion", _flat_bend(measured)),
     )
 
 
@@ -179,17 +194,29 @@ def _dynamics(scene: MeasurementContext, build: Build, setup: Setup, depth: floa
     hip = scene.side_point("hip")
     rise = rise_acceleration(scene.track.times, scene.track.point(hip) @ scene.up / scene.px_per_cm.value / 100, scene.reps)
     still = build.moments(answer.posture, setup)["hip"]
-    held = f"hip moment at this depth, both legs: {still:.0f} N·m held still"
+    held = say("hip moment at this depth, both legs: {still:.0f} N·m held still", still=still)
     if rise.u > SURE_SHARE * rise.value:
-        return [f"{held} (estimate)"]
+        return [say("{held} (estimate)", held=held)]
     moving = build.moments(answer.posture, setup, rise.value)["hip"]
-    return [f"{held}, {moving:.0f} with the turn-round's {rise.value:.1f} ± {rise.u:.1f} m/s² (estimate)"]
+    return [
+        say(
+            "{held}, {moving:.0f} with the turn-round's {value:.1f} ± {u:.1f} m/s² (estimate)",
+            held=held,
+            moving=moving,
+            value=rise.value,
+            u=rise.u,
+        )
+    ]
 
 
 def _lever(lever: SetupEffect, build: Build, deepest_deg: float) -> str:
     opened = lever.change == "knees_open_deg"
-    what = f"knees turned out {lever.by:g}° more" if opened else f"{lever.by} cm heel lift"
+    what = say("knees turned out {by:g}° more", by=lever.by) if opened else say("{by} cm heel lift", by=lever.by)
     lower = np.sin(np.radians(deepest_deg)) - np.sin(np.radians(deepest_deg - lever.depth_gain_deg))
     bound = "up to " if opened and lever.depth_gain_deg >= OPENING_MOST_GAIN * float(lever.by) else ""
-    gain = f"{bound}{lever.depth_gain_deg:+.0f}° depth ({build.thigh * lower:+.0f} cm)"
-    return f"{what}: {gain}" + (f", {lever.lean_change_deg:+.0f}° lean" if lever.lean_change_deg is not None else "")
+    gain = say(
+        "{bound}{depth_gain_deg:+.0f}° depth ({thigh:+.0f} cm)", bound=bound, depth_gain_deg=lever.depth_gain_deg, thigh=build.thigh * lower
+    )
+    return say("{what}: {gain}", what=what, gain=gain) + (
+        say(", {lean_change_deg:+.0f}° lean", lean_change_deg=lever.lean_change_deg) if lever.lean_change_deg is not None else ""
+    )

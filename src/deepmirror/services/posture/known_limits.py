@@ -19,6 +19,7 @@ from deepmirror.exchange.brief import ClientPart
 from deepmirror.judge.records import Measured
 from deepmirror.movements.schema import Movement
 from deepmirror.services.posture.bodies import body_of
+from deepmirror.words import say
 
 JOINTS = {
     "ankle_dorsiflexion": "dorsiflexion_max_deg",
@@ -63,7 +64,7 @@ class KnownLimit:
     @property
     def words(self) -> str:
         """ "42° (film: Back squat, 12 October)"."""
-        return f"{self.deg:.0f}° ({f'film: {self.where}' if self.how == 'film' else self.how})"
+        return say("{deg:.0f}° ({part})", deg=self.deg, part=say("film: {where}", where=self.where) if self.how == "film" else self.how)
 
 
 def film_limits(movement: Movement, measured: Measured, label: str) -> FilmLimits | None:

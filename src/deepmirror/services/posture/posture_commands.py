@@ -19,6 +19,7 @@ from deepmirror.exchange.brief import BriefFile, ClientPart, read_client
 from deepmirror.services.common.plausible import impossible_lengths
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.known_limits import FilmLimits, limits_of
+from deepmirror.words import say
 
 FREE_SQUATS = {"back_squat": "high", "goblet_squat": "goblet", "box_squat": "high", "belt_squat": "belt", "smith_squat": "high"}
 SUPPORTS = {"belt_squat": Support.HANDS, "smith_squat": Support.RAIL}
@@ -74,10 +75,10 @@ def solve_posture(
         return Build(body, limits).hinge(hip, HINGES[ask.movement], ask.load_kg), list
     if ask.movement not in FREE_SQUATS:
         known = ", ".join(sorted([*FREE_SQUATS, *MACHINES, *HINGES]))
-        raise BadBrief(f"The build solver does not know “{ask.movement}”. It knows: {known}.")
+        raise BadBrief(say("The build solver does not know “{movement}”. It knows: {known}.", movement=ask.movement, known=known))
     bar = ask.bar or FREE_SQUATS[ask.movement]
     if bar not in BARS:
-        raise BadBrief(f"“{bar}” is not a bar position. Known are: {', '.join(sorted(BARS))}.")
+        raise BadBrief(say("“{bar}” is not a bar position. Known are: {bars}.", bar=bar, bars=", ".join(sorted(BARS))))
     support = Support.HANDS if bar == "belt" else SUPPORTS.get(ask.movement, Support.NONE)
     setup = Setup(bar, ask.load_kg, ask.heel_lift_cm, ask.knees_open_deg, support=support)
     build = Build(body, limits)
@@ -115,7 +116,7 @@ def limit_words(binding: Sequence[str]) -> str:
 def level_of(thigh_deg: float) -> str:
     """Where the thighs are, for the coach: "thighs level", "thighs 8° above level"."""
     whole = round(thigh_deg)
-    return "thighs level" if whole == 0 else f"thighs {abs(whole)}° {'above' if whole > 0 else 'below'} level"
+    return "thighs level" if whole == 0 else say("thighs {whole}° {which} level", whole=abs(whole), which="above" if whole > 0 else "below")
 
 
 def r(value: float | None) -> float | None:

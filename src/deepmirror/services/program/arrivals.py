@@ -23,6 +23,7 @@ from deepmirror.services.replies.retake_request import came_for
 from deepmirror.services.training.carry import take_back
 from deepmirror.store.correspondence import ArrivalRecord as ArrivalRecord
 from deepmirror.store.library import LONGEST_NAME, file_hash
+from deepmirror.words import joined, say
 
 REFUSED_KEPT_BYTES = 300_000_000  # a refused letter is kept too, unless it is absurdly large
 LONGEST_ID = 290  # letters of a letter's name that are kept
@@ -74,12 +75,12 @@ class Arrivals:
         letters = self._mailbox.letters() if self._mailbox is not None else []
         fresh: list[tuple[str, Taking]] = [(x.name, partial(self._new, x)) for x in letters]
         for name, take in (*begun, *fresh):
-            progress.report(0.0, f"taking in {one_line(name)}")
+            progress.report(0.0, say("taking in {one_line}", one_line=one_line(name)))
             try:
                 new += [record] if (record := take()) is not None else []
             except (OSError, LibraryError) as error:  # a full disk, a locked library: not the letter's fault, it is tried again
                 why = error.strerror if isinstance(error, OSError) and error.strerror else error
-                later = f"“{name}” could not be kept yet: {why} It is tried again."
+                later = say("“{name}” could not be kept yet: {why} It is tried again.", name=name, why=why)
         if later and not new:
             raise LibraryError(later)
         return new
@@ -94,9 +95,9 @@ class Arrivals:
     def bring(self, path: Path) -> ArrivalRecord:
         """Take in one bundle the coach brought herself. Raises LibraryError when it cannot be read or kept."""
         try:
-            return self._take(Letter(f"brought {file_hash(path)}", path.name, path))
+            return self._take(Letter(say("brought {file_hash}", file_hash=file_hash(path)), path.name, path))
         except OSError as error:
-            raise LibraryError(f"“{path.name}” could not be kept: {error.strerror or error}.") from error
+            raise LibraryError(say("“{name}” could not be kept: {error}.", name=path.name, error=error.strerror or error)) from error
 
     def _take(self, letter: Letter) -> ArrivalRecord:
         store = self._library.store
@@ -134,7 +135,10 @@ class Arrivals:
         except DeepMirrorError as error:
             sentence = error.sentence
         except Exception as error:  # noqa: BLE001 - a letter nobody foresaw: it costs itself only, and is reported
-            sentence = f"It could not be read. {self._library.failures.sentence(self._library.failures.note(error, 'taking in a letter'))}"
+            sentence = say(
+                "It could not be read. {sentence}",
+                sentence=self._library.failures.sentence(self._library.failures.note(error, "taking in a letter")),
+            )
         refused = store.arrivals.update(arrival.id, state="refused", sentence=sentence)
         if arrival.path is not None and arrival.path.exists() and arrival.path.stat().st_size > REFUSED_KEPT_BYTES:
             refused = store.arrivals.update(arrival.id, file="")
@@ -166,15 +170,15 @@ class Arrivals:
         missing = [
             words
             for words, lacks in (
-                (f"no client is called “{told.client}”", not named),
-                (f"{len(named)} clients are called “{told.client}”", len(named) > 1),
+                (say("no client is called “{client}”", client=told.client), not named),
+                (say("{named} clients are called “{client}”", named=len(named), client=told.client), len(named) > 1),
                 ("the movement is not said", told.movement not in self._library.catalogue.movements),
                 ("the side it was filmed from is not said", told.view is None),
             )
             if lacks
         ]
         if missing:
-            sentence = one_line(f"Say whose film this is: {', '.join(missing)}.")
+            sentence = one_line(say("Say whose film this is: {missing}.", missing=joined(", ", missing)))
             return store.arrivals.update(arrival.id, state="waiting", told=said, sentence=sentence)
         with store.transaction():  # the film, what was said of it and what became of the letter: all or nothing
             film_id = take_bundle(self._library, bundle, named[0].id)
@@ -215,7 +219,7 @@ def _set_words(told: SetFile) -> Document:
 def unplaced(library: FilmLibrary, arrival: ArrivalRecord, folder: Path) -> UnassignedFilm:
     """The film of a waiting arrival, unpacked into `folder`, and what is known of it. Raises BadBundle, BadFilm."""
     if arrival.path is None:
-        raise BadBundle(f"“{arrival.name}” was not kept: ask for it again.")
+        raise BadBundle(say("“{name}” was not kept: ask for it again.", name=arrival.name))
     if not is_bundle(arrival.path):
         guess = next((c.name for c in library.clients() if c.name.split()[0].casefold() in arrival.name.casefold()), "")
         words = arrival.name.casefold().replace("-", "_").replace(" ", "_")

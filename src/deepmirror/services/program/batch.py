@@ -17,6 +17,7 @@ from deepmirror.services.films.observation import observe
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.rendering import export_reply
+from deepmirror.words import say
 
 
 def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Progress) -> None:
@@ -25,7 +26,7 @@ def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Prog
     catalogue = load_catalogue()
     movement = catalogue.movement(brief.file.movement)
     if out.exists() and not out.is_dir():
-        raise DeepMirrorError(f"“{out}” is a file; the results need a folder.")
+        raise DeepMirrorError(say("“{out}” is a file; the results need a folder.", out=out))
     with Film(clip) as film:
         evidence = observe(film, brief, movement, progress)
         analysis = conclude(film.facts, brief, catalogue, evidence)
@@ -40,5 +41,7 @@ def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Prog
                 for file in folder.iterdir():
                     shutil.move(str(file), str(out / file.name))
         except OSError as error:
-            raise DeepMirrorError(f"The results cannot be written to “{out}”: {error.strerror or error}.") from error
+            raise DeepMirrorError(
+                say("The results cannot be written to “{out}”: {error}.", out=out, error=error.strerror or error)
+            ) from error
     progress.report(1.0, "done")

@@ -15,6 +15,7 @@ from deepmirror.services.films.set_log import note_set
 from deepmirror.services.program.demo_training import fill_training
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.delivery import archived
+from deepmirror.words import from_kept, say
 
 
 def fill_demo(library: FilmLibrary) -> None:
@@ -54,7 +55,8 @@ def _add(library: FilmLibrary, folder: Path, item: Document, results: Document) 
     seen = folder / f"{item['film']}.npz"
     if seen.exists():
         shutil.copyfile(seen, library.store.evidence_path(record.id))
-        library.store.update_film(record.id, **results[item["film"]]["film"])
+        told = results[item["film"]]["film"]
+        library.store.update_film(record.id, **told | {"line": from_kept(told["line"])})
         note_set(library.store, record.id, results[item["film"]]["set"])
     return record.id
 
@@ -70,7 +72,7 @@ def _answer(library: FilmLibrary, film_id: int, at: datetime) -> None:
     reply = draft_reply(analysis, record.client_name, coach=library.store.phrases.setting("coach", ""), date=when[:10])
     unsent = library.store.reply_folder(film_id)
     unsent.mkdir(parents=True, exist_ok=True)
-    words = [f"{c.title}: {c.number} {c.cue}" for c in reply.chosen()]
+    words = [say("{title}: {number} {cue}", title=c.title, number=c.number, cue=c.cue) for c in reply.chosen()]
     (unsent / "reply.txt").write_text("\n".join([reply.greeting, *words]) + "\n", "utf-8")
     sent = reply.chosen()
     items = follow_up.baselines_of(analysis, [c.code for c in sent], {c.code: (c.cue, c.change) for c in sent})

@@ -10,6 +10,7 @@ from importlib import resources
 from pathlib import Path
 
 from deepmirror.errors import LibraryError
+from deepmirror.words import say
 
 ENTRY, ICON = "deepmirror.desktop", "deepmirror.svg"
 
@@ -34,8 +35,10 @@ def put_into_menu(home: Path, executable: str) -> str:
         entry.write_text((assets / ENTRY).read_text("utf-8").replace("EXECUTABLE", quoted(executable)), "utf-8")
         icon.write_bytes((assets / ICON).read_bytes())
     except OSError as error:
-        raise LibraryError(f"The menu's entry could not be written to “{home}”: {error.strerror or error}.") from error
-    return f"Deep Mirror stands in your desktop's menu now ({entry})."
+        raise LibraryError(
+            say("The menu's entry could not be written to “{home}”: {error}.", home=home, error=error.strerror or error)
+        ) from error
+    return say("Deep Mirror stands in your desktop's menu now ({entry}).", entry=entry)
 
 
 def take_out_of_menu(home: Path) -> str:

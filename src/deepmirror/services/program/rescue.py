@@ -7,6 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from deepmirror.store.backups import restore, sound_backups
+from deepmirror.words import say
 
 
 @dataclass(frozen=True)
@@ -25,4 +26,4 @@ def backups_at_hand(folder: Path) -> list[Backup]:
 def go_back_to(folder: Path, backup: Backup) -> str:
     """Put a backup in the place of a damaged database; returns a sentence on what became of that. Raises LibraryError."""
     aside = restore(folder, backup.path)
-    return f"The library is as it was on {backup.words}. The damaged database is kept as “{aside.name}”."
+    return say("The library is as it was on {words}. The damaged database is kept as “{name}”.", words=backup.words, name=aside.name)

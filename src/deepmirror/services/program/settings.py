@@ -9,6 +9,7 @@ from deepmirror.errors import LibraryError
 from deepmirror.services.films.answer_due import REPLY_DAYS, check_country
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.visits import SPAN_H
+from deepmirror.words import say
 
 KEYS, WINDOW = "keys", "window"
 
@@ -36,7 +37,7 @@ def keep_settings(library: FilmLibrary, new: Settings) -> None:
     """Keep them. Raises LibraryError when a folder is not one, or a country's holidays are not known."""
     for name, folder in (("watched folder", new.inbox), ("outbox", new.outbox)):
         if folder and not Path(folder).is_dir():
-            raise LibraryError(f"The {name} “{folder}” is not a folder.")
+            raise LibraryError(say("The {name} “{folder}” is not a folder.", name=name, folder=folder))
     new = replace(new, country=check_country(new.country))
     for f in fields(Settings):
         library.store.phrases.set(f.name, getattr(new, f.name))

@@ -23,8 +23,11 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.follow_up import SAID, FollowUp, number_words
 from deepmirror.services.replies.plain_words import told_number
+from deepmirror.words import capital, in_language, joined, say, small
 
 BESIDE = "beside"
+# what of a correction is words
+SPOKEN = ("title", "seen", "number", "why", "cue", "change", "film_next", "short", "cause")
 OWN = "own-"  # the codes of corrections the coach adds herself begin with this
 
 
@@ -40,12 +43,12 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         said += [finding] if worth else []
     held = [c.held for c in analysis.judgement.checks if c.verdict is Verdict.WITHIN and c.praised]
     greeting = "Here is what your film shows, most important first." if corrections else "Here is what your film shows."
-    return Reply(
+    draft = Reply(
         client,
         analysis.movement.title,
         in_their_units(_facts(analysis), imperial),
         greeting,
-        " ".join(dict.fromkeys(held[:3])),
+        joined(" ", dict.fromkeys(held[:3])),
         corrections,
         _unable(analysis),
         since=[
@@ -57,6 +60,26 @@ def draft_reply(analysis: Analysis, client: str = "", watched: list[FollowUp] | 
         imperial=imperial,
         date=date,
         table=measure_table(analysis, [c.measure for c in corrections if c.chosen]),
+    )
+    return _in_readers_language(draft)
+
+
+def _in_readers_language(draft: Reply) -> Reply:
+    """A draft as the coach reads and edits it: from here on its words are hers."""
+    for item in draft.corrections:
+        for name in SPOKEN:
+            setattr(item, name, in_language(getattr(item, name)))
+        item.answers = [in_language(a) for a in item.answers]
+    return replace(
+        draft,
+        movement=in_language(draft.movement),
+        facts=in_language(draft.facts),
+        greeting=in_language(draft.greeting),
+        praise=in_language(draft.praise),
+        caution=in_language(draft.caution),
+        unable=[in_language(u) for u in draft.unable],
+        since=[replace(s, title=in_language(s.title), words=in_language(s.words)) for s in draft.since],
+        table=[[in_language(cell) for cell in row] for row in draft.table],
     )
 
 
@@ -76,27 +99,30 @@ def draft_visit(parts: list[VisitPart], client: str = "", coach: str = "", date:
     corrections: list[Correction] = []
     since: list[Since] = []
     for number, (part, draft) in enumerate(zip(parts, drafts, strict=True), 1):
-        where = f"{part.analysis.movement.title}, film {number}: "
+        where = say("{title}, film {number}: ", title=part.analysis.movement.title, number=number)
         for item in draft.corrections:
-            item.film_id, item.seen = part.film_id, where + item.seen[:1].lower() + item.seen[1:]
+            item.film_id, item.seen = part.film_id, where + small(item.seen)
         corrections += draft.corrections
         since += [replace(told, film_id=part.film_id) for told in draft.since]
     corrections.sort(key=lambda item: SEVERITY_ORDER.index(item.severity))
     for item in [c for c in corrections if c.chosen][USUAL_CORRECTIONS:]:
         item.chosen = False
     praise = list(dict.fromkeys(sentence for d in drafts for sentence in d.praise.split(". ") if sentence))
-    return replace(
+    whole = replace(
         drafts[0],
-        movement=", ".join(dict.fromkeys(d.movement for d in drafts)),
-        facts="; ".join(f"{d.movement}: {d.facts}" for d in drafts),
-        greeting=f"Here is what your {len(parts)} films show, most important first." if corrections else "Here is what your films show.",
-        praise=". ".join(s.rstrip(".") for s in praise[:3]) + ("." if praise else ""),
+        movement=joined(", ", dict.fromkeys(d.movement for d in drafts)),
+        facts=joined("; ", [say("{movement}: {facts}", movement=d.movement, facts=d.facts) for d in drafts]),
+        greeting=say("Here is what your {parts} films show, most important first.", parts=len(parts))
+        if corrections
+        else "Here is what your films show.",
+        praise=joined(". ", [s.rstrip(".") for s in praise[:3]]) + ("." if praise else ""),
         corrections=corrections,
         unable=list(dict.fromkeys(u for d in drafts for u in d.unable))[:2],
         since=since,
         table=[],
         films=[part.film_id for part in parts if part.film_id is not None],
     )
+    return _in_readers_language(whole)
 
 
 def rehomed(reply: Reply, home: int, new_home: int) -> Reply:
@@ -127,8 +153,8 @@ def _repeats(finding: Finding, said: list[Finding], total: int) -> bool:
 def _unable(analysis: Analysis) -> list[str]:
     """What only another film could tell; what a mark of the coach's would tell is no business of the client's."""
     lacks = [u for u in analysis.judgement.unmeasurable if u.advice.new_film]
-    rows = [(u.title[:1].lower() + u.title[1:] if u.seen_from and u.title else u.reason, u.advice.words) for u in lacks]
-    return list(dict.fromkeys(f"{reason} ({words[0].lower()}{words[1:].rstrip('.')})" for reason, words in rows))[:2]
+    rows = [(small(u.title) if u.seen_from and u.title else u.reason, u.advice.words) for u in lacks]
+    return list(dict.fromkeys(say("{reason} ({advice})", reason=reason, advice=small(words.rstrip("."))) for reason, words in rows))[:2]
 
 
 def measure_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
@@ -145,12 +171,16 @@ def measure_table(analysis: Analysis, measures: list[str]) -> list[list[str]]:
 
 def _facts(analysis: Analysis) -> str:
     scene, load = analysis.scene, analysis.brief.file.load_kg
-    facts = [f"{len(scene.reps)} reps", *([f"{load:g} kg"] if load else []), f"{time_under_tension_s(scene.reps):.0f} s under load"]
+    facts = [
+        say("{reps} reps", reps=len(scene.reps)),
+        *([say("{load:g} kg", load=load)] if load else []),
+        say("{time_under_tension_s:.0f} s under load", time_under_tension_s=time_under_tension_s(scene.reps)),
+    ]
     if scene.tempo is not None:
-        facts.append(f"tempo asked {scene.tempo}")
+        facts.append(say("tempo asked {tempo}", tempo=scene.tempo))
     if scene.reps:
-        facts.append(f"first rep {digits(scene.reps[0])} s")
-    return " · ".join(facts)
+        facts.append(say("first rep {digits} s", digits=digits(scene.reps[0])))
+    return joined(" · ", facts)
 
 
 def finding_correction(analysis: Analysis, code: str) -> Correction:
@@ -170,7 +200,7 @@ def _correction(analysis: Analysis, f: Finding, chosen: bool, watched: list[Foll
     return Correction(
         f.code,
         f.told or f.title,
-        f"{rep_words(f.reps, len(analysis.scene.reps))}, at {f.time_s:.1f} s.",
+        say("{rep}, at {time_s:.1f} s.", rep=rep_words(f.reps, len(analysis.scene.reps)), time_s=f.time_s),
         said(told_number(f, analysis) + (_last_time(earlier) if earlier else "")),
         said(f.why),
         said(f.cue),
@@ -193,12 +223,14 @@ def _cause(f: Finding) -> str:
     first = next((c for c in f.weighed if not c.ruled_out), None)
     if first is None or not first.speaks_for or len(first.speaks_against) >= len(first.speaks_for):
         return ""
-    return first.words[:1].upper() + first.words[1:] + "."
+    return capital(first.words) + "."
 
 
 def _last_time(row: FollowUp) -> str:
     bare = bare_unit(row.baseline.unit)
-    return f" Last time {number_words(row.baseline.value, row.baseline.u, bare)}: {SAID[row.outcome.verdict]}."
+    return say(
+        " Last time {number}: {said}.", number=number_words(row.baseline.value, row.baseline.u, bare), said=SAID[row.outcome.verdict]
+    )
 
 
 def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Correction:
@@ -208,10 +240,10 @@ def own_correction(analysis: Analysis | None, frame: int, reply: Reply) -> Corre
     if analysis is not None:
         now = float(analysis.scene.track.times[frame])
         rep = next((r for r in analysis.scene.reps if r.start_s <= now <= r.end_s), None)
-        seen = f"Rep {rep.number}, at {now:.1f} s." if rep else f"At {now:.1f} s."
+        seen = say("Rep {number}, at {now:.1f} s.", number=rep.number, now=now) if rep else say("At {now:.1f} s.", now=now)
     else:
         seen = ""
-    return Correction(f"{OWN}{number}", "What I saw", seen, "", "", "", "", "", frame, "")
+    return Correction(f"{OWN}{number}", in_language("What I saw"), in_language(seen), "", "", "", "", "", frame, "")
 
 
 def refresh_draft(kept: Reply, fresh: Reply) -> Reply | None:
@@ -247,8 +279,8 @@ def rep_words(reps: tuple[int, ...], total: int) -> str:
         return "Over the set"
     if len(reps) == total:
         return "In every rep"
-    words = ", ".join(str(r) for r in reps[:-1]) + (" and " if len(reps) > 1 else "") + str(reps[-1])
-    return f"Rep{'s' if len(reps) > 1 else ''} {words}"
+    words = joined(", ", [str(r) for r in reps[:-1]]) + (" and " if len(reps) > 1 else "") + str(reps[-1])
+    return say("Rep{which} {words}", which="s" if len(reps) > 1 else "", words=words)
 
 
 def _before(row: FollowUp, imperial: bool) -> Before:
@@ -261,7 +293,7 @@ def _since(analysis: Analysis, row: FollowUp, said_again: set[str]) -> Since:
     """What became of an earlier correction; not told apart where the same is corrected again."""
     imperial = analysis.brief.file.client.imperial
     words = in_their_units(row.words(), imperial)
-    words = f"{words}. Target {in_their_units(row.target_words(), imperial)}."
+    words = say("{words}. Target {target}.", words=words, target=in_their_units(row.target_words(), imperial))
     again = row.baseline.code in said_again
     frame = frame_at(analysis, row.outcome.time_s)
     return Since(row.baseline.title, words, row.outcome.verdict, frame, row.baseline.measure, _before(row, imperial), not again)
@@ -300,7 +332,7 @@ def phrases(library: FilmLibrary, analysis: Analysis, item: Correction, field: s
     suggested: list[str] = []
     if finding is not None:
         text = {
-            "cause": [c[:1].upper() + c[1:] + "." for c in finding.causes],
+            "cause": [capital(c) + "." for c in finding.causes],
             "why": [finding.why],
             "cue": [finding.cue],
             "change": [*finding.answers, finding.change],
@@ -308,4 +340,6 @@ def phrases(library: FilmLibrary, analysis: Analysis, item: Correction, field: s
         }
         suggested = text.get(field, []) + ([finding.drill] if field == "change" and finding.drill else [])
     imperial = analysis.brief.file.client.imperial
-    return list(dict.fromkeys([*(in_their_units(t, imperial) for t in suggested), *library.store.phrases.bank(field, item.code)]))
+    return list(
+        dict.fromkeys([*(in_their_units(in_language(t), imperial) for t in suggested), *library.store.phrases.bank(field, item.code)])
+    )

@@ -25,6 +25,7 @@ from deepmirror.services.training.training_file import NextSession, TrainingFile
 from deepmirror.store.correspondence import ReplyRecord as ReplyRecord
 from deepmirror.store.library import file_hash
 from deepmirror.store.sweep import SEALED, remove
+from deepmirror.words import say
 
 REMEMBERED = ("cue", "change", "why", "film_next")
 
@@ -68,7 +69,9 @@ class Package:
                 sync_tree(self.folder)
                 write_whole(self.folder / SEALED, fingerprint(reply, analysis, session, self._others(reply)).encode())
             except OSError as error:
-                raise ReplyError(f"The reply could not be written: {error.strerror or error}. Nothing went out; try again.") from error
+                raise ReplyError(
+                    say("The reply could not be written: {error}. Nothing went out; try again.", error=error.strerror or error)
+                ) from error
         progress.report(1.0, "written")
         return self.files()
 
@@ -140,7 +143,9 @@ def archived(library: FilmLibrary, film_id: int, kind: str, unsent: Path, told: 
         if target.exists() and not unsent.exists():
             target.replace(unsent)
         if isinstance(error, OSError):
-            raise ReplyError(f"The reply could not be kept: {error.strerror or error}. Nothing went out; try again.") from error
+            raise ReplyError(
+                say("The reply could not be kept: {error}. Nothing went out; try again.", error=error.strerror or error)
+            ) from error
         raise
     (target / SEALED).unlink()
     for path in _given(target):
@@ -155,10 +160,15 @@ def _given(folder: Path) -> list[Path]:
 def deliver(library: FilmLibrary, outbox: Outbox, record: ReplyRecord, client: str, title: str) -> ReplyRecord:
     """Give a kept reply to the outbox; what went wrong is kept with it. The outbox knows a reply it was given before by its key."""
     try:
-        words = outbox.deliver(key_of(record), client, f"{title} {record.made_at[:10]}", _given(record.folder))
+        words = outbox.deliver(
+            key_of(record), client, say("{title} {made_at}", title=title, made_at=record.made_at[:10]), _given(record.folder)
+        )
         state = "handed"
     except (DeepMirrorError, OSError) as error:
-        state, words = "failed", error.sentence if isinstance(error, DeepMirrorError) else f"The kept files cannot be read: {error}."
+        state, words = (
+            "failed",
+            error.sentence if isinstance(error, DeepMirrorError) else say("The kept files cannot be read: {error}.", error=error),
+        )
     library.store.replies.set_outcome(record.id, state, words)
     return next(r for r in library.store.replies.of_film(record.film_id) if r.id == record.id)
 

@@ -13,6 +13,7 @@ from deepmirror.judge.records import Finding
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.follow_up import number_words
 from deepmirror.services.posture.bodies import body_of
+from deepmirror.words import say, small
 
 FRACTIONS = (
     (0.9, "nearly all"),
@@ -34,9 +35,13 @@ Picture = Callable[[Finding, Analysis], str]
 def told_number(finding: Finding, analysis: Analysis) -> str:
     """ "about a hand's breadth (17 cm) above level (25.7 ± 3.7°; target: at most 5°)."."""
     unit = bare_unit(finding.unit)
-    exact = f"{number_words(finding.value, finding.u, unit)}; target: {with_unit(describe_band(finding.target), unit)}"
+    exact = say(
+        "{number}; target: {describe_band}",
+        number=number_words(finding.value, finding.u, unit),
+        describe_band=with_unit(describe_band(finding.target), unit),
+    )
     picture = PICTURES.get(unsided(finding.measure), _about)(finding, analysis)
-    return f"{picture} ({exact})."
+    return say("{picture} ({exact}).", picture=picture, exact=exact)
 
 
 def fraction(share: float) -> str:
@@ -49,8 +54,8 @@ def _about(f: Finding, analysis: Analysis) -> str:
     what = counted(f.unit)
     places = 0 if abs(f.value) >= 1 else 1
     spec = MEASURES[f.measure]
-    words = what or (spec.title[:1].lower() + spec.title[1:])
-    return f"About {with_unit(f'{abs(f.value):.{places}f}', bare_unit(f.unit))} {words}".rstrip()
+    words = what or small(spec.title)
+    return say("About {part} {words}", part=with_unit(f"{abs(f.value):.{places}f}", bare_unit(f.unit)), words=words).rstrip()
 
 
 def _above_level(f: Finding, analysis: Analysis) -> str:
@@ -59,19 +64,19 @@ def _above_level(f: Finding, analysis: Analysis) -> str:
     if abs(f.value) < LEVEL_DEG:
         return "Your thighs came about level"
     hands = " (a hand's breadth)" if 0.75 * HAND_CM <= cm <= 1.4 * HAND_CM else ""
-    return f"Your hips stayed about {cm:.0f} cm{hands} {where} level"
+    return say("Your hips stayed about {cm:.0f} cm{hands} {where} level", cm=cm, hands=hands, where=where)
 
 
 def _shorter(f: Finding, analysis: Analysis) -> str:
-    return f"About {fraction(1 - f.value / 100)} shorter than your other reps"
+    return say("About {fraction} shorter than your other reps", fraction=fraction(1 - f.value / 100))
 
 
 def _shrinking(f: Finding, analysis: Analysis) -> str:
-    return f"Your last rep was about {fraction(f.value / 100)} shorter than your longest"
+    return say("Your last rep was about {fraction} shorter than your longest", fraction=fraction(f.value / 100))
 
 
 def _slowing(f: Finding, analysis: Analysis) -> str:
-    return f"Your last rep went up about {fraction(f.value / 100)} slower than your quickest"
+    return say("Your last rep went up about {fraction} slower than your quickest", fraction=fraction(f.value / 100))
 
 
 def _pace(phase: str, doing: str) -> Picture:
@@ -79,36 +84,36 @@ def _pace(phase: str, doing: str) -> Picture:
         wanted = analysis.scene.tempo.wanted(phase) if analysis.scene.tempo is not None else None
         if not wanted:
             return _about(f, analysis)
-        return f"{doing} about {f.value / 100 * wanted:.1f} s instead of {wanted:g}"
+        return say("{doing} about {value:.1f} s instead of {wanted:g}", doing=doing, value=f.value / 100 * wanted, wanted=wanted)
 
     return words
 
 
 def _in_seconds(doing: str) -> Picture:
-    return lambda f, analysis: f"{doing} in about {f.value:.1f} s"
+    return lambda f, analysis: say("{doing} in about {value:.1f} s", doing=doing, value=f.value)
 
 
 def _falling(f: Finding, analysis: Analysis) -> str:
-    return f"The last third of the way down went about {f.value / 100:.1f} times as fast as the rest"
+    return say("The last third of the way down went about {value:.1f} times as fast as the rest", value=f.value / 100)
 
 
 def _end(before: str, after: str) -> Picture:
-    return lambda f, analysis: f"{before} about {abs(f.value):.0f}° {after}"
+    return lambda f, analysis: say("{before} about {value:.0f}° {after}", before=before, value=abs(f.value), after=after)
 
 
 def _feet(f: Finding, analysis: Analysis) -> str:
-    return f"One foot is turned out about {f.value:.0f}° further than the other"
+    return say("One foot is turned out about {value:.0f}° further than the other", value=f.value)
 
 
 def _waited(f: Finding, analysis: Analysis) -> str:
     wanted = analysis.scene.tempo.wanted("bottom") if analysis.scene.tempo is not None else None
     if not wanted or f.value / 100 * wanted >= HARDLY_S:
         return _pace("bottom", "You waited")(f, analysis)
-    return f"You hardly waited; {wanted:g} s was asked"
+    return say("You hardly waited; {wanted:g} s was asked", wanted=wanted)
 
 
 def _centimetres(before: str, after: str) -> Picture:
-    return lambda f, analysis: f"{before} about {abs(f.value):.0f} cm {after}"
+    return lambda f, analysis: say("{before} about {value:.0f} cm {after}", before=before, value=abs(f.value), after=after)
 
 
 PICTURES: dict[str, Picture] = {

@@ -34,6 +34,7 @@ from deepmirror.services.films.ghost import ghosts_of
 from deepmirror.services.films.records import measures_record
 from deepmirror.services.replies.composing import frame_at
 from deepmirror.services.replies.spoken_take import ABOUT, FILM, mark_of, new_take, write_spoken
+from deepmirror.words import say
 
 Picture = NDArray[np.uint8]
 LOOK_EVERY = 3  # frames: other people's heads are looked for that often; the circles are generous
@@ -126,7 +127,10 @@ class Drawer:
         first = film.picture(frame)
         self._others = None
         old = self._all_heads(first, source_of(analysis, film.facts.fps, self._blur).overlay(frame, overlay.measure))
-        words = (f"{before.when}: {before.number}", f"now: {overlay.tag}" if overlay.tag else "now")
+        words = (
+            say("{when}: {number}", when=before.when, number=before.number),
+            say("now: {tag}", tag=overlay.tag) if overlay.tag else "now",
+        )
         return draw_pair(first, old, picture, overlay, words, captioned)
 
     def _all_heads(self, picture: Picture, overlay: Overlay) -> Overlay:
@@ -204,7 +208,9 @@ def export_reply(
         written += [_write(folder / name, data) for name, data in others.items()]
         return written + _numbers(analysis, film.facts.fps, folder)
     except OSError as error:
-        raise ReplyError(f"The reply could not be written to “{folder}”: {error.strerror or error}.") from error
+        raise ReplyError(
+            say("The reply could not be written to “{folder}”: {error}.", folder=folder, error=error.strerror or error)
+        ) from error
 
 
 def _write_reply_film(film: Film, drawer: Drawer, reply: Reply, path: Path, progress: Progress, takes: Path | None = None) -> list[Caption]:
@@ -227,7 +233,7 @@ def film_to_speak_over(library: FilmLibrary, film_id: int, path: Path, analysis:
             _write_reply_film(film, Drawer(film, analysis, reply.blur, earlier), reply, take / FILM, progress)
         _write(take / ABOUT, mark_of(reply).encode())
     except OSError as error:
-        raise ReplyError(f"The film to speak over could not be written: {error.strerror or error}.") from error
+        raise ReplyError(say("The film to speak over could not be written: {error}.", error=error.strerror or error)) from error
     return take
 
 

@@ -21,6 +21,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.replies.delivery import ReplyRecord, archived, deliver
 from deepmirror.store.sweep import remove
+from deepmirror.words import joined, say, small
 
 USUAL_STATURE_CM = 172.0  # for the camera plan of a client whose stature is not known; from memory, no source
 NO_REPS = "no repetition can be seen in it"
@@ -64,13 +65,24 @@ def _open_question(analysis: Analysis | None) -> list[str]:
         possible = [c for c in finding.weighed if not c.ruled_out][:2]
         if len(possible) == 2 and len(possible[0].speaks_for) == len(possible[1].speaks_for):
             told = (finding.told or finding.title).rstrip(".")
-            return [f"{told}: with that film I can also tell whether it is “{possible[0].words}” or “{possible[1].words}”."]
+            return [
+                say(
+                    "{told}: with that film I can also tell whether it is “{words}” or “{words2}”.",
+                    told=told,
+                    words=possible[0].words,
+                    words2=possible[1].words,
+                )
+            ]
     return []
 
 
 def _plainly(row: Unmeasurable) -> str:
     """A reason that stands alone: "does not show it" names what."""
-    return f"{row.seen_from} does not show this: {row.title.lower()}" if row.seen_from and row.title else row.reason
+    return (
+        say("{seen_from} does not show this: {title}", seen_from=row.seen_from, title=small(row.title))
+        if row.seen_from and row.title
+        else row.reason
+    )
 
 
 def plan_for(movement: Movement, heading: str, view: str, stature_cm: float) -> CameraPlan:
@@ -88,15 +100,23 @@ def _words(client: str, movement: Movement, reasons: list[str], plan: CameraPlan
     far, high = plan.distance_m * 100, plan.lens_m * 100
     side = "your side, square to you" if plan.heading == "side" else "straight in front of you"
     return [
-        f"Hello {first}, thank you for the film. I cannot answer it well yet: {'; '.join(reasons)}.",
-        f"Please film the next set of {movement.title.lower()} like this: phone on its long edge, still, on something firm, at {side}.",
-        f"Distance {_far(far, imperial)}, lens {_high(high, imperial)} above the floor, nothing standing between you and the phone.",
+        say("Hello {first}, thank you for the film. I cannot answer it well yet: {reasons}.", first=first, reasons=joined("; ", reasons)),
+        say(
+            "Please film the next set of {title} like this: phone on its long edge, still, on something firm, at {side}.",
+            title=small(movement.title),
+            side=side,
+        ),
+        say(
+            "Distance {far}, lens {high} above the floor, nothing standing between you and the phone.",
+            far=_far(far, imperial),
+            high=_high(high, imperial),
+        ),
         "Start the film before the first repetition and stop it after the last one. Use the same load, or a lighter one.",
     ]
 
 
 def _high(cm: float, imperial: bool) -> str:
-    return length_words(cm, True) if imperial else f"{cm:.0f} cm"
+    return length_words(cm, True) if imperial else say("{cm:.0f} cm", cm=cm)
 
 
 def _far(cm: float, imperial: bool) -> str:
@@ -119,11 +139,11 @@ def send_request(library: FilmLibrary, outbox: Outbox, film_id: int, request: Re
         for name, data in files.items():
             write_whole(private_folder(folder) / name, data)
     except OSError as error:
-        raise ReplyError(f"The request could not be written: {error.strerror or error}.") from error
+        raise ReplyError(say("The request could not be written: {error}.", error=error.strerror or error)) from error
     told: Document = {"movement": request.movement, "words": request.words, "reasons": request.reasons}
     with archived(library, film_id, "refilm", folder, told) as record:
-        library.store.update_film(film_id, state=FilmState.ASKED, line=f"new film asked: {request.reasons[0]}")
-    return deliver(library, outbox, record, request.client, f"{request.movement} new film")
+        library.store.update_film(film_id, state=FilmState.ASKED, line=say("new film asked: {reasons}", reasons=request.reasons[0]))
+    return deliver(library, outbox, record, request.client, say("{movement} new film", movement=request.movement))
 
 
 def came_for(library: FilmLibrary, film_id: int) -> None:

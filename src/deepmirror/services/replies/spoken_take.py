@@ -29,6 +29,7 @@ from deepmirror.reply.model import Reply
 from deepmirror.reply.spoken import Event, OnShow, Shown, Touched, Wiped, event_line, events_of, on_show, spoken_captions, spoken_pictures
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
+from deepmirror.words import say
 
 FILM, VOICE, HAND, ABOUT = "film.mp4", "voice.wav", "hand.jsonl", "about.txt"
 PREFIX = "spoken-"
@@ -73,7 +74,7 @@ class TakeRecorder:
             self._sound = SoundWriter(self.folder / VOICE, self._microphone.rate)
             self._hand = (self.folder / HAND).open("w", encoding="utf-8", buffering=1)
         except OSError as error:
-            raise ReplyError(f"The comment cannot be kept: {error.strerror or error}.") from error
+            raise ReplyError(say("The comment cannot be kept: {error}.", error=error.strerror or error)) from error
         self._begun = self._clock()
         self.show(picture)
         self._microphone.start(self.hear)
@@ -89,7 +90,7 @@ class TakeRecorder:
                     self._sound.add(np.zeros(max(late, 0), np.int16))
                 self._sound.add(samples)
             except OSError as error:  # a full disk: what was heard is kept
-                self._failed = f"No more of the comment can be kept: {error.strerror or error}."
+                self._failed = say("No more of the comment can be kept: {error}.", error=error.strerror or error)
             self.now_db = peak_db(samples)
             self.peak_db = max(self.peak_db, self.now_db)
 
@@ -114,7 +115,7 @@ class TakeRecorder:
         try:
             self._hand.write(event_line(event) + "\n")
         except OSError as error:
-            self._failed = f"No more of the comment can be kept: {error.strerror or error}."
+            self._failed = say("No more of the comment can be kept: {error}.", error=error.strerror or error)
 
     @property
     def length_s(self) -> float:

@@ -12,6 +12,7 @@ from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.review import Review
 from deepmirror.services.replies.composing import finding_correction
 from deepmirror.services.replies.rendering import correction_picture
+from deepmirror.words import say
 
 
 @dataclass(frozen=True)
@@ -46,9 +47,9 @@ def why_page(analysis: Analysis, code: str) -> WhyPage:
 def _change(finding: Finding) -> tuple[str, ...]:
     """What would change it: this body's own answers, the words for the moment, the drill, and the film that would show it."""
     answers = finding.answers or ((finding.change,) if finding.change else ())
-    cue = (f"Say: “{finding.cue}”",) if finding.cue else ()
-    drill = (f"Drill: {finding.drill}",) if finding.drill else ()
-    film = (f"Next film: {finding.film_next}",) if finding.film_next else ()
+    cue = (say("Say: “{cue}”", cue=finding.cue),) if finding.cue else ()
+    drill = (say("Drill: {drill}", drill=finding.drill),) if finding.drill else ()
+    film = (say("Next film: {film_next}", film_next=finding.film_next),) if finding.film_next else ()
     return (*answers, *cue, *drill, *film)
 
 

@@ -20,6 +20,7 @@ from deepmirror.files import write_whole
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.training.training_file import TrainingFile
 from deepmirror.store.training import DoneRecord, OverrideRecord, PainRecord
+from deepmirror.words import say
 
 FORMAT, VERSION = "deep-mirror-training", 1
 LARGEST_BYTES = 100_000_000
@@ -69,7 +70,7 @@ def _written(path: Path, text: str) -> Path:
     try:
         write_whole(path, text.encode())
     except OSError as error:
-        raise BadPlan(f"“{path}” could not be written: {error.strerror or error}.") from error
+        raise BadPlan(say("“{path}” could not be written: {error}.", path=path, error=error.strerror or error)) from error
     return path
 
 
@@ -77,13 +78,13 @@ def take_record(library: FilmLibrary, path: Path) -> int:
     """A client with all her training from a file `export_record` wrote; returns her id. Raises BadPlan; nothing is taken in then."""
     data = read_json(path, "training record", LARGEST_BYTES, BadPlan)
     if not isinstance(data, dict) or (data.get("format"), data.get("version")) != (FORMAT, VERSION):
-        raise BadPlan(f"“{path.name}” is no training record of this program.")
+        raise BadPlan(say("“{name}” is no training record of this program.", name=path.name))
     try:
         return _take(library, data)
     except ValidationError as error:
-        raise BadPlan(f"“{path.name}” is not right at {said(error)}.") from error
+        raise BadPlan(say("“{name}” is not right at {said}.", name=path.name, said=said(error))) from error
     except (KeyError, TypeError, AttributeError) as error:
-        raise BadPlan(f"“{path.name}” is not whole: {error}.") from error
+        raise BadPlan(say("“{name}” is not whole: {error}.", name=path.name, error=error)) from error
 
 
 def _take(library: FilmLibrary, data: Document) -> int:
@@ -134,9 +135,9 @@ def table_of(path: Path) -> Table:
     try:
         raw = path.read_bytes()
     except OSError as error:
-        raise BadPlan(f"“{path}” cannot be read: {error.strerror or error}.") from error
+        raise BadPlan(say("“{path}” cannot be read: {error}.", path=path, error=error.strerror or error)) from error
     if len(raw) > LARGEST_BYTES:
-        raise BadPlan(f"“{path.name}” is too large to be a table of training.")
+        raise BadPlan(say("“{name}” is too large to be a table of training.", name=path.name))
     try:
         return read_table(raw.decode("utf-8"))
     except UnicodeDecodeError:
@@ -159,7 +160,7 @@ def take_table(file: TrainingFile, table: Table, mapping: dict[str, str], moveme
     rows = [done_record(file.client_id, part, "import") for part in read_done(table, mapping, movements, pounds)]
     if not rows:
         raise BadPlan("No row of the table names a movement the program knows: say what its words mean.")
-    file.log(rows, f"bring in {len(rows)} sets")
+    file.log(rows, say("bring in {rows} sets", rows=len(rows)))
     return len(rows)
 
 

@@ -19,6 +19,7 @@ from deepmirror.planning.session import CAUTION, NextSession
 from deepmirror.reply.session_page import PageLift, SessionPage, render_session_page, render_session_pdf
 from deepmirror.services.training.plan_command import session_out
 from deepmirror.services.training.training_file import TrainingFile
+from deepmirror.words import joined, say
 
 BETWEEN_SIDES = ", 30 to 60 s between the sides"  # common practice, no source
 LINK_WORDS = {
@@ -33,14 +34,18 @@ def session_page(file: TrainingFile, session: NextSession, coach: str = "") -> S
     """The page's words. What is left out because it hurts is said with its reason; so is the usual caution."""
     imperial = file.body.imperial
     planned = [lift for lift in session.lifts if lift.sets]
-    stopped = [f"{title_of(file, x)} is left out today. {' '.join(x.reasons[:1])}" for x in session.lifts if not x.sets]
+    stopped = [
+        say("{title_of} is left out today. {reasons}", title_of=title_of(file, x), reasons=joined(" ", x.reasons[:1]))
+        for x in session.lifts
+        if not x.sets
+    ]
     notes = [stage_words(r) for r in session.stages]
     if session.lighter:
         notes.insert(0, "A lighter week: it is meant to feel easy.")
     return SessionPage(
         file.name,
-        f"Your session on {day_words(session.day)}",
-        f"week {session.week}" + (f" · {session.name}" if session.name else ""),
+        say("Your session on {day}", day=day_words(session.day)),
+        say("week {week}", week=session.week) + (say(" · {name}", name=session.name) if session.name else ""),
         tuple(_lift(file, lift) for lift in planned),
         tuple(in_their_units(w, imperial) for w in stopped),
         tuple(in_their_units(w, imperial) for w in notes),
@@ -53,12 +58,12 @@ def session_page(file: TrainingFile, session: NextSession, coach: str = "") -> S
 def title_of(file: TrainingFile, lift: PlannedLift) -> str:
     """A lift's title with its side."""
     title = file.library.catalogue.title(lift.movement)
-    return title if lift.side == BOTH else f"{title}, {lift.side}"
+    return title if lift.side == BOTH else say("{title}, {side}", title=title, side=lift.side)
 
 
 def day_words(day: date) -> str:
     """ "Thursday 5 March"."""
-    return f"{day:%A} {day.day} {day:%B}"
+    return say("{day:%A} {day2} {day:%B}", day=day, day2=day.day)
 
 
 def _cautions(file: TrainingFile, lifts: list[PlannedLift]) -> list[str]:
@@ -79,15 +84,23 @@ def _lift(file: TrainingFile, lift: PlannedLift) -> PageLift:
         title_of(file, lift),
         said(load_words(file, lift)),
         said(plates_words(lift)),
-        f"{lift.sets} set{'s' if lift.sets != 1 else ''} of {reps_words(lift.reps)} repetitions, {lift.rir:g} left in reserve",
+        say(
+            "{sets} set{which} of {reps} repetitions, {rir:g} left in reserve",
+            sets=lift.sets,
+            which="s" if lift.sets != 1 else "",
+            reps=reps_words(lift.reps),
+            rir=lift.rir,
+        ),
         said(warm_up_words(lift)),
         tempo_words(lift.tempo),
-        f"Rest {rest_words(lift.rest_s)} between sets" + ("" if lift.side == BOTH else BETWEEN_SIDES),
+        say("Rest {rest} between sets", rest=rest_words(lift.rest_s)) + ("" if lift.side == BOTH else BETWEEN_SIDES),
         said(lift.cue),
-        "Settings: " + ", ".join(f"{k} {v}" for k, v in settings) if settings else "",
-        said(f"Film the first working set from {'the ' + lift.film.view if lift.film.view else 'the side'}.") if lift.film.ask else "",
+        "Settings: " + joined(", ", [say("{k} {v}", k=k, v=v) for k, v in settings]) if settings else "",
+        said(say("Film the first working set from {view}.", view="the " + lift.film.view if lift.film.view else "the side"))
+        if lift.film.ask
+        else "",
         said(_why(lift)),
-        ". ".join(w for w in (LINK_WORDS.get(lift.link, ""), lift.note) if w),
+        joined(". ", [w for w in (LINK_WORDS.get(lift.link, ""), lift.note) if w]),
     )
 
 
@@ -97,31 +110,43 @@ def load_words(file: TrainingFile, lift: PlannedLift) -> str:
         return "body weight"
     found = file.library.catalogue.movements.get(lift.movement)
     single = found is not None and found.training is not None and found.training.one_hand
-    return f"{lift.load_kg:g} kg{'' if single else UNITS.get(lift.implement, '')}"
+    return say("{load_kg:g} kg{which}", load_kg=lift.load_kg, which="" if single else UNITS.get(lift.implement, ""))
 
 
 def plates_words(lift: PlannedLift) -> str:
     """ "On each side: 20 + 1.25 kg"; empty where there are no plates."""
     if lift.per_side_kg is None:
         return ""
-    return f"On each side: {' + '.join(f'{p:g}' for p in lift.per_side_kg)} kg" if lift.per_side_kg else "No plates: the bar or sled alone"
+    return (
+        say("On each side: {rest} kg", rest=" + ".join(f"{p:g}" for p in lift.per_side_kg))
+        if lift.per_side_kg
+        else "No plates: the bar or sled alone"
+    )
 
 
 def warm_up_words(lift: PlannedLift) -> str:
     """ "Warm-up: 20 kg × 10 to 15, 30 kg × 8"; empty without one."""
-    steps = (f"{f'{s.load_kg:g} kg' if s.load_kg else 'no load'} × {reps_words(s.reps)}" for s, _ in lift.warm_up)
-    return f"Warm-up: {', '.join(steps)}" if lift.warm_up else ""
+    steps = (
+        say("{part} × {reps}", part=say("{load_kg:g} kg", load_kg=s.load_kg) if s.load_kg else "no load", reps=reps_words(s.reps))
+        for s, _ in lift.warm_up
+    )
+    return say("Warm-up: {steps}", steps=joined(", ", steps)) if lift.warm_up else ""
 
 
 def reps_words(reps: tuple[int, int]) -> str:
     """ "6 to 10", "8"."""
-    return f"{reps[0]} to {reps[1]}" if reps[0] != reps[1] else f"{reps[0]}"
+    return say("{reps} to {reps2}", reps=reps[0], reps2=reps[1]) if reps[0] != reps[1] else f"{reps[0]}"
 
 
 def rest_words(seconds: int) -> str:
     """ "2 min 30 s"."""
     minutes, rest = divmod(seconds, 60)
-    return " ".join(w for w in (f"{minutes} min" if minutes else "", f"{rest} s" if rest else "") if w) or "as long as you need"
+    return (
+        joined(
+            " ", [w for w in (say("{minutes} min", minutes=minutes) if minutes else "", say("{rest} s", rest=rest) if rest else "") if w]
+        )
+        or "as long as you need"
+    )
 
 
 def tempo_words(tempo: str) -> str:
@@ -133,16 +158,16 @@ def tempo_words(tempo: str) -> str:
     for phase, name in WORDS.items():
         seconds = asked.wanted(phase)
         if seconds is None:
-            parts.append(f"{name} as fast as you can with control")
+            parts.append(say("{name} as fast as you can with control", name=name))
         elif seconds:
-            parts.append(f"{name} {seconds:g} s")
-    return f"Tempo {tempo}: {', '.join(parts)}"
+            parts.append(say("{name} {seconds:g} s", name=name, seconds=seconds))
+    return say("Tempo {tempo}: {parts}", tempo=tempo, parts=joined(", ", parts))
 
 
 def _why(lift: PlannedLift) -> str:
     """The one sentence a client wants: what changed."""
-    changed = {LoadChange.RAISE: "More than last time. ", LoadChange.LOWER: "Less than last time, on purpose. "}.get(lift.change, "")
-    return f"{changed}{lift.because}" if changed else ""
+    changed = {LoadChange.RAISE: "More than last time.", LoadChange.LOWER: "Less than last time, on purpose."}.get(lift.change, "")
+    return joined(" ", [changed, lift.because]) if changed else ""
 
 
 def page_html(page: SessionPage) -> str:
@@ -173,5 +198,5 @@ def write_pages(file: TrainingFile, session: NextSession, folder: Path, coach: s
         for name, data in told.items():
             write_whole(folder / name, data)
     except OSError as error:
-        raise BadPlan(f"The session's page could not be written: {error.strerror or error}.") from error
+        raise BadPlan(say("The session's page could not be written: {error}.", error=error.strerror or error)) from error
     return [folder / name for name in told]

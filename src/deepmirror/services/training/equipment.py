@@ -12,6 +12,7 @@ from deepmirror.movements.pathways import readiness
 from deepmirror.planning.rules import rule_texts
 from deepmirror.services.training.equipment_words import machines_words, masses_words, plates_words, read_machines, read_masses, read_plates
 from deepmirror.services.training.training_file import TrainingFile
+from deepmirror.words import say
 
 
 def equipment_lines(file: TrainingFile) -> dict[str, str]:
@@ -100,5 +101,5 @@ def set_rules(file: TrainingFile, told: Mapping[str, str]) -> None:
         try:
             own[name] = float(words.replace(",", "."))
         except ValueError:
-            raise BadPlan(f"“{words}” is no number, for {name.replace('_', ' ')}.") from None
+            raise BadPlan(say("“{words}” is no number, for {name}.", words=words, name=name.replace("_", " "))) from None
     file.set_fields("change the rules", rules={k: v for k, v in own.items() if v != rule_texts()[k].value})

@@ -32,6 +32,7 @@ from deepmirror.planning.session import NextSession, next_session
 from deepmirror.planning.substitutes import Reach
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.posture_commands import FREE_SQUATS, PostureRequest, limit_words, solve_posture
+from deepmirror.words import say
 
 
 def plan_command(path: Path, day: str) -> str:
@@ -39,9 +40,11 @@ def plan_command(path: Path, day: str) -> str:
     try:
         when = date.fromisoformat(day)
     except ValueError:
-        raise BadPlan(f"--date must be a day like 2026-10-05, not “{day}”.") from None
+        raise BadPlan(say("--date must be a day like 2026-10-05, not “{day}”.", day=day)) from None
     if not FIRST_DAY <= when <= LAST_DAY:
-        raise BadPlan(f"--date must lie between {FIRST_DAY} and {LAST_DAY}, not on {when}.")
+        raise BadPlan(
+            say("--date must lie between {first_day} and {last_day}, not on {when}.", first_day=FIRST_DAY, last_day=LAST_DAY, when=when)
+        )
     file, body = read_plan_file(path)
     catalogue, record = load_catalogue(), replace(file.record(), noted=tuple(body.pain))
     check_movements(record, catalogue)
@@ -54,7 +57,9 @@ def check_movements(record: TrainingRecord, catalogue: Catalogue) -> None:
     for session in record.plan.sessions:
         for e in session.exercises:
             if e.movement not in catalogue.movements:
-                raise BadPlan(f"The plan's “{e.movement}” on {session.day} is no movement the program knows.")
+                raise BadPlan(
+                    say("The plan's “{movement}” on {day} is no movement the program knows.", movement=e.movement, day=session.day)
+                )
 
 
 def reach_of(body: ClientPart) -> Reach | None:
@@ -69,7 +74,7 @@ def reach_of(body: ClientPart) -> Reach | None:
             answer, _ = solve_posture(body, PostureRequest(movement, "parallel"))
         except (BadBrief, CannotSolve):
             return ""
-        return "" if answer.feasible else f"with this body {limit_words(answer.binding)} before the depth"
+        return "" if answer.feasible else say("with this body {limit} before the depth", limit=limit_words(answer.binding))
 
     return reach
 

@@ -15,6 +15,7 @@ from deepmirror.exchange.plan_file import PlanPart as PlanPart
 from deepmirror.exchange.plan_file import SessionPart as SessionPart
 from deepmirror.exchange.plan_file import said
 from deepmirror.movements.loader import Catalogue
+from deepmirror.words import say
 
 Part = TypeVar("Part", ExercisePart, SessionPart, PlanPart)
 Edit = tuple[str, PlanPart]
@@ -27,14 +28,14 @@ def checked(model: type[Part], **fields: Any) -> Part:
     try:
         return model.model_validate(fields)
     except ValidationError as error:
-        raise BadPlan(f"Not right at {said(error)}.") from error
+        raise BadPlan(say("Not right at {said}.", said=said(error))) from error
 
 
 def usual_exercise(catalogue: Catalogue, body: ClientPart, movement: str, **fields: Any) -> ExercisePart:
     """An exercise as this client usually does it. Raises BadPlan."""
     found = catalogue.movements.get(movement)
     if found is None:
-        raise BadPlan(f"The program knows no movement “{movement}”.")
+        raise BadPlan(say("The program knows no movement “{movement}”.", movement=movement))
     usual = body.defaults.get(movement)
     many = found.training is not None and found.training.many_joint
     given: dict[str, Any] = {"movement": movement, "sets": USUAL_SETS, "reps": USUAL_REPS, "sides": "each" if found.one_leg else "both"}
@@ -55,19 +56,19 @@ def set_exercise(plan: PlanPart, session: int, index: int, **fields: Any) -> Edi
     """Change fields of an exercise. Raises BadPlan."""
     rows = list(plan.sessions[session].exercises)
     rows[index] = checked(ExercisePart, **(rows[index].model_dump() | fields))
-    return _with_rows(f"change {_named(rows[index].movement)}", plan, session, rows)
+    return _with_rows(say("change {named}", named=_named(rows[index].movement)), plan, session, rows)
 
 
 def add_exercise(plan: PlanPart, session: int, exercise: ExercisePart) -> Edit:
     """A further exercise at the end of a session."""
-    return _with_rows(f"add {_named(exercise.movement)}", plan, session, [*plan.sessions[session].exercises, exercise])
+    return _with_rows(say("add {named}", named=_named(exercise.movement)), plan, session, [*plan.sessions[session].exercises, exercise])
 
 
 def remove_exercise(plan: PlanPart, session: int, index: int) -> Edit:
     """Take an exercise out; a session without any goes with it. Raises BadPlan for the last one."""
     rows = list(plan.sessions[session].exercises)
     gone = rows.pop(index)
-    return _with_rows(f"take out {_named(gone.movement)}", plan, session, rows)
+    return _with_rows(say("take out {named}", named=_named(gone.movement)), plan, session, rows)
 
 
 def move_exercise(plan: PlanPart, session: int, index: int, by: int) -> Edit:
@@ -75,12 +76,12 @@ def move_exercise(plan: PlanPart, session: int, index: int, by: int) -> Edit:
     rows = list(plan.sessions[session].exercises)
     to = min(max(index + by, 0), len(rows) - 1)
     rows.insert(to, rows.pop(index))
-    return _with_rows(f"move {_named(rows[to].movement)}", plan, session, rows)
+    return _with_rows(say("move {named}", named=_named(rows[to].movement)), plan, session, rows)
 
 
 def add_session(plan: PlanPart, session: SessionPart) -> Edit:
     """A session on another day."""
-    return f"add a session on {session.day}", _with_sessions(plan, [*plan.sessions, session])
+    return say("add a session on {day}", day=session.day), _with_sessions(plan, [*plan.sessions, session])
 
 
 def set_session(plan: PlanPart, session: int, **fields: Any) -> Edit:
@@ -97,7 +98,7 @@ def set_block(plan: PlanPart, **fields: Any) -> Edit:
 
 def shift_week(plan: PlanPart, by: int = 1) -> Edit:
     """The whole plan so many weeks later, or earlier."""
-    words = f"shift the plan by {by} week{'s' if abs(by) != 1 else ''}"
+    words = say("shift the plan by {by} week{which}", by=by, which="s" if abs(by) != 1 else "")
     return words, plan.model_copy(update={"start": plan.start + timedelta(days=7 * by)})
 
 

@@ -16,6 +16,7 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary, FilmState
 from deepmirror.services.training.client_page import day_words
 from deepmirror.services.training.training_file import TrainingFile
+from deepmirror.words import in_language, joined, say
 
 ANSWERED = (FilmState.SENT, FilmState.REPLACED, FilmState.ASKED)
 AHEAD_DAYS = 42  # of sessions in a calendar; our own choice
@@ -45,9 +46,11 @@ def due_rows(library: FilmLibrary, progress: Progress) -> list[DueRow]:
         except DeepMirrorError:  # a plan that cannot be read costs its own rows only
             continue
         if session is not None:
-            rows += [DueRow(client.id, client.name, f"film {library.catalogue.title(m)}", by, why) for m, by, why in session.films_due]
+            rows += [
+                DueRow(client.id, client.name, say("film {m}", m=library.catalogue.title(m)), by, why) for m, by, why in session.films_due
+            ]
         if (silent := file.silent_days()) is not None:
-            rows.append(DueRow(client.id, client.name, f"nothing heard for {silent} days", None, "", silent))
+            rows.append(DueRow(client.id, client.name, say("nothing heard for {silent} days", silent=silent), None, "", silent))
     progress.report(1.0, "done")
     return sorted(rows, key=lambda r: (r.silent is None, r.by or date.max, r.client))
 
@@ -55,23 +58,35 @@ def due_rows(library: FilmLibrary, progress: Progress) -> list[DueRow]:
 def reminder(file: TrainingFile, session: NextSession, coach: str = "") -> str:
     """A text to send: what is planned when, what to film and from where, and a word when nothing was heard."""
     first = file.name.split()[0] if file.name.split() else file.name
-    lines = [f"Hello {first},"]
+    lines = [say("Hello {first},", first=first)]
     if (silent := file.silent_days()) is not None:
-        lines.append(f"I have not heard from you for {silent} days. Is all well? Tell me if something hurts or the days do not fit.")
-    lines.append(f"Your next session is planned for {day_words(session.day)}.")
+        lines.append(
+            say(
+                "I have not heard from you for {silent} days. Is all well? Tell me if something hurts or the days do not fit.",
+                silent=silent,
+            )
+        )
+    lines.append(say("Your next session is planned for {day}.", day=day_words(session.day)))
     for lift in session.lifts:
         if lift.film.ask:
-            side = f", {lift.side} leg" if lift.side != "both" else ""
+            side = say(", {side} leg", side=lift.side) if lift.side != "both" else ""
             lines.append(
-                f"Please film the first working set of {file.library.catalogue.title(lift.movement)}{side} from {_from(lift.film.view)}."
+                say(
+                    "Please film the first working set of {movement}{side} from {from_}.",
+                    movement=file.library.catalogue.title(lift.movement),
+                    side=side,
+                    from_=_from(lift.film.view),
+                )
             )
     for region in session.stages:
-        lines.append(f"How is your {region.region.replace('_', ' ')}? Tell me 0 to 10 while training, and the next morning.")
-    return "\n".join([*(in_their_units(x, file.body.imperial) for x in lines), *([coach] if coach else [])])
+        lines.append(
+            say("How is your {region}? Tell me 0 to 10 while training, and the next morning.", region=region.region.replace("_", " "))
+        )
+    return in_language(joined("\n", [*(in_their_units(x, file.body.imperial) for x in lines), *([coach] if coach else [])]))
 
 
 def _from(view: str) -> str:
-    return "the side" if view.startswith("side") else f"the {view}"
+    return "the side" if view.startswith("side") else say("the {view}", view=view)
 
 
 def client_calendar(file: TrainingFile, path: Path) -> Path:
@@ -80,38 +95,55 @@ def client_calendar(file: TrainingFile, path: Path) -> Path:
     key = f"client-{file.client_id}-{file.library.store.folder}"
     entries: list[Entry] = []
     if session is not None:
-        entries.append(Entry(f"{key}-{session.day}", f"Session: {session.name or session.session}", session.day, _notes(file, session)))
+        entries.append(
+            Entry(f"{key}-{session.day}", say("Session: {name}", name=session.name or session.session), session.day, _notes(file, session))
+        )
         later = planned_days(file.record.plan, session.day, AHEAD_DAYS)
         entries += [
             Entry(
                 f"{key}-{day}",
-                f"Session: {plan.name or plan.day}",
+                say("Session: {name}", name=plan.name or plan.day),
                 day,
-                ", ".join(file.library.catalogue.title(e.movement) for e in plan.exercises),
+                joined(", ", [file.library.catalogue.title(e.movement) for e in plan.exercises]),
             )
             for day, plan in later
             if day > session.day
         ]
-        entries += [Entry(f"{key}-film-{m}", f"Film: {file.library.catalogue.title(m)}", by, why) for m, by, why in session.films_due]
-    return write_calendar(path, entries, f"Training {file.name}", file.library.now())
+        entries += [
+            Entry(f"{key}-film-{m}", say("Film: {m}", m=file.library.catalogue.title(m)), by, why) for m, by, why in session.films_due
+        ]
+    return write_calendar(path, entries, say("Training {name}", name=file.name), file.library.now())
 
 
 def _notes(file: TrainingFile, session: NextSession) -> str:
     rows = (
-        f"{file.library.catalogue.title(x.movement)} {x.load_kg:g} kg, {x.sets} × {x.reps[0]}-{x.reps[1]}" for x in session.lifts if x.sets
+        say(
+            "{movement} {load_kg:g} kg, {sets} × {reps}-{reps2}",
+            movement=file.library.catalogue.title(x.movement),
+            load_kg=x.load_kg,
+            sets=x.sets,
+            reps=x.reps[0],
+            reps2=x.reps[1],
+        )
+        for x in session.lifts
+        if x.sets
     )
-    return "\n".join(in_their_units(r, file.body.imperial) for r in rows)
+    return joined("\n", [in_their_units(r, file.body.imperial) for r in rows])
 
 
 def coach_calendar(library: FilmLibrary, path: Path, progress: Progress, zone: str = "") -> Path:
     """The coach's: films due of all clients, and replies due at their hour in her time zone. Raises BadPlan."""
     key = f"coach-{library.store.folder}"
-    films = [Entry(f"{key}-{r.client_id}-{r.what}", f"{r.client}: {r.what}", r.by, r.why) for r in due_rows(library, progress) if r.by]
+    films = [
+        Entry(f"{key}-{r.client_id}-{r.what}", say("{client}: {what}", client=r.client, what=r.what), r.by, r.why)
+        for r in due_rows(library, progress)
+        if r.by
+    ]
     where = _zone(zone)
     replies = [
         Entry(
             f"{key}-reply-{f.id}",
-            f"Answer {f.client_name}: {library.catalogue.title(f.movement)}",
+            say("Answer {client_name}: {movement}", client_name=f.client_name, movement=library.catalogue.title(f.movement)),
             _aware(f.due_at).astimezone(where),
             f.note,
         )

@@ -32,6 +32,7 @@ from deepmirror.services.training.training_record import training_record
 from deepmirror.store.forget import sheet_folder
 from deepmirror.store.training import DoneRecord as DoneRecord
 from deepmirror.store.training import OverrideRecord, PainRecord
+from deepmirror.words import joined, say
 
 AT_HAND_DAYS = 400  # of sets that are read at once; lifts not done since then are read further back; our own choice
 OVERRIDABLE_WORDS = "Pain is never overridden: it has to settle."
@@ -52,7 +53,7 @@ class TrainingFile:
 
     def __init__(self, library: FilmLibrary, client_id: int) -> None:
         if not library.saver.retry():
-            raise LibraryError(f"Your last edits are not saved yet: {library.saver.sentence}")
+            raise LibraryError(say("Your last edits are not saved yet: {sentence}", sentence=library.saver.sentence))
         self.library, self.client_id, self._store = library, client_id, library.store.training
         self._done_edits: list[_Edit] = []
         self._undone: list[_Edit] = []
@@ -128,8 +129,14 @@ class TrainingFile:
 
     def _line(self, movement: str, side: str, load: float, reps: list[str]) -> str:
         title = self.library.catalogue.title(movement)
-        where = "" if side == "both" else f" {side}"
-        return f"{title}{where} {f'{load:g} kg' if load else 'body weight'} × {', '.join(reps)}"
+        where = "" if side == "both" else say(" {side}", side=side)
+        return say(
+            "{title}{where} {part} × {reps}",
+            title=title,
+            where=where,
+            part=say("{load:g} kg", load=load) if load else "body weight",
+            reps=joined(", ", reps),
+        )
 
     def day_verdicts(self, day: date) -> list[str]:
         """The verdicts of a day's films, in the order of its sets."""
@@ -157,7 +164,7 @@ class TrainingFile:
         for session in plan.sessions:
             for e in session.exercises:
                 if e.movement not in self.library.catalogue.movements:
-                    raise BadPlan(f"The program knows no movement “{e.movement}”.")
+                    raise BadPlan(say("The program knows no movement “{movement}”.", movement=e.movement))
         self._set(label, self.part.model_copy(update={"plan": plan}))
 
     def must_have_plan(self) -> PlanPart:
@@ -183,8 +190,8 @@ class TrainingFile:
         """Begin a plan from a template. Raises BadPlan."""
         kept = self._store.templates().get(name)
         if kept is None:
-            raise BadPlan(f"There is no template “{name}”.")
-        self.edit_plan((f"plan from “{name}”", checked(PlanPart, **(kept | {"start": start}))))
+            raise BadPlan(say("There is no template “{name}”.", name=name))
+        self.edit_plan((say("plan from “{name}”", name=name), checked(PlanPart, **(kept | {"start": start}))))
 
     def set_fields(self, label: str, **fields: Any) -> None:
         """Change level, rules, equipment or the screen. Raises BadPlan."""
@@ -250,7 +257,7 @@ class TrainingFile:
             self._store.change_done(done_id, at, words, **values)
             self.read()
 
-        self._do(_Edit(label, lambda: put(was, f"undo {label}"), lambda: put(changes, label)))
+        self._do(_Edit(label, lambda: put(was, say("undo {label}", label=label)), lambda: put(changes, label)))
 
     def take_out(self, done_id: int) -> None:
         """Take a set out of the log; its history stays. Raises ReadOnly, LibraryError."""

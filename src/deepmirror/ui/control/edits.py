@@ -64,7 +64,7 @@ class Edits(QObject):
         except LibraryError:
             return True  # a library that may only be read has nothing to save
         words = tr("Your last edits are not saved yet. {why}", why=self._saver.sentence)
-        box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", words, QMessageBox.StandardButton.Cancel, self._window)
+        box = QMessageBox(QMessageBox.Icon.Warning, "Deep Mirror", tr(words), QMessageBox.StandardButton.Cancel, self._window)
         anyway = box.addButton(tr("Close without saving"), QMessageBox.ButtonRole.DestructiveRole)
         again = box.addButton(tr("Try again"), QMessageBox.ButtonRole.AcceptRole)
         box.setDefaultButton(again)

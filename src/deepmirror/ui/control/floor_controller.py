@@ -37,6 +37,7 @@ from deepmirror.ui.rooms.floor.room import READY, REST, SET
 from deepmirror.ui.sound import MISSING, ticking
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import Drawing
+from deepmirror.words import joined
 
 
 @dataclass(frozen=True)
@@ -134,7 +135,7 @@ class FloorController(QObject):
         planned = list(dict.fromkeys(s.movement for s in session.planned))
         titles = {c.id: c.title for c in library.movements()}
         for movement in [*planned, *(m for m in titles if m not in planned)]:
-            ready.movement.addItem(titles[movement], movement)
+            ready.movement.addItem(tr(titles[movement]), movement)
         ready.machine.clear()
         ready.machine.addItems(["", *session.machines()])
         present = ready.camera.currentText()
@@ -237,7 +238,7 @@ class FloorController(QObject):
         ready.cue.setText(now.cue if now else "")
         tempo = tr("tempo {tempo}", tempo=now.tempo) if now and now.tempo else ""
         reserve = tr("{rir} in reserve", rir=f"{now.rir:g}") if now else ""
-        ready.why.setText(" · ".join(w for w in (tempo, reserve, now.because if now else "") if w))
+        ready.why.setText(joined(" · ", [w for w in (tempo, reserve, now.because if now else "") if w]))
         ready.go.setEnabled(now is not None and self.link is not None)
         if now is None or self.link is None:
             return
@@ -338,7 +339,7 @@ class FloorController(QObject):
             return
         self.rest.set = SetOnShow(now)
         WORK_APART.hold(True)
-        self.room.lifting.begin(f"{now.title} · {now.words()}")
+        self.room.lifting.begin(tr("{title} · {words}", title=now.title, words=now.words()))
         self.room.show_face(SET)
         self._run_bar(0.0)
 

@@ -20,6 +20,7 @@ from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.floor.rest_face import Tone
 from deepmirror.ui.rooms.floor.room import REST
 from deepmirror.ui.translation import tr
+from deepmirror.words import joined
 
 
 @dataclass
@@ -147,8 +148,12 @@ class FloorRest(QObject):
         if shown is None or session is None:
             return
         following, answer = session.following(shown.planned, self._done(shown))
-        words = f"{following.title} · {following.words()}" if following is not None else tr("The plan has no more for today.")
-        self.room.rest.next.setText(tr("Next: ") + words + (f"  ({answer.why})" if answer is not None else ""))
+        words = (
+            tr("{title} · {words}", title=following.title, words=following.words())
+            if following is not None
+            else tr("The plan has no more for today.")
+        )
+        self.room.rest.next.setText(tr("Next: ") + words + (tr("  ({why})", why=answer.why) if answer is not None else ""))
 
     def following(self) -> PlannedSet | None:
         """The set that would come next as things stand."""
@@ -175,4 +180,4 @@ def difference(before: Summary | None, after: Summary) -> str:
         words.append(tr("{after} of them clean, not {before}", after=after.clean_reps, before=before.clean_reps))
     if before.finding != after.finding:
         words.append(tr("another cue"))
-    return tr("The full analysis corrects the first one: {what}.", what=", ".join(words)) if words else ""
+    return tr("The full analysis corrects the first one: {what}.", what=joined(", ", words)) if words else ""

@@ -55,13 +55,21 @@ class FollowUpController(QObject):
         if row is None or not on_show:
             room.show_words("")
             return
-        state = "" if row.state == "open" else f" ({tr(row.state)})"
+        state = "" if row.state == "open" else tr(" ({state})", state=row.state)
         keys = tr(
             "X close · K keep · Y correct it anew · J next ({number} of {count}) · F4 the film",
             number=self.picked + 1,
             count=len(self.rows),
         )
-        room.show_words(f"<b>{escape(row.baseline.title)}{escape(state)}</b> · {escape(row.words())}<br>{escape(keys)}")
+        room.show_words(
+            tr(
+                "<b>{escape}{escape2}</b> · {escape3}<br>{escape4}",
+                escape=escape(row.baseline.title),
+                escape2=escape(state),
+                escape3=escape(row.words()),
+                escape4=escape(keys),
+            )
+        )
 
     def _record(self, row: FollowUp) -> follow_up.WatchRecord | None:
         review = self._window.review

@@ -16,6 +16,7 @@ from deepmirror.services.replies.delivery import hand_over_rest
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
+from deepmirror.words import joined
 
 EVERY_MS = 2000
 RETRY_EVERY = 30  # looks: replies that could not be handed over are tried again every minute
@@ -126,5 +127,5 @@ class InboxController(QObject):
 def _words(records: list[ArrivalRecord]) -> str:
     taken, rest = sum(r.state == "taken" for r in records), [r for r in records if r.state != "taken"]
     words = [tr("{count} new", count=taken)] if taken else []
-    words += [f"{r.name}: {r.sentence}" for r in rest]
-    return " · ".join(words)
+    words += [tr("{name}: {sentence}", name=r.name, sentence=r.sentence) for r in rest]
+    return joined(" · ", words)

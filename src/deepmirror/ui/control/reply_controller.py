@@ -35,6 +35,7 @@ from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.rooms.reply.preview import PAGE_WIDTH, PreviewDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.request_dialog import RequestDialog
+from deepmirror.words import joined, small
 
 ANSWERABLE = (FilmState.READY, FilmState.REFILM)
 SAVE_AFTER_MS = 400  # so much typing at most would be lost if the power went
@@ -313,8 +314,8 @@ class ReplyController(QObject):
         return request, to_image(retake_request.draw_plan(request.plan))
 
     def _show_request(self, film_id: int, request: retake_request.RetakeRequest, plan: QImage) -> None:
-        title = tr("A new film of {movement}, please", movement=request.movement.lower())
-        dialog = RequestDialog(title, "\n".join(request.words), plan, self._window)
+        title = tr("A new film of {movement}, please", movement=small(request.movement))
+        dialog = RequestDialog(title, tr(joined("\n", request.words)), plan, self._window)
         dialog.wanted.connect(lambda words: self._request(film_id, request, words))
         self._window.open_dialog(dialog)
 
@@ -340,5 +341,5 @@ def _sent_words(record: delivery.ReplyRecord) -> str:
         told = {"when": when, "count": len(record.files), "where": record.sentence, "folder": record.folder}
         words = tr("Sent {when}, {count} files, {where}. Kept in {folder}", **told)
         changed = delivery.altered(record)
-        return words + (" " + tr("(no longer as sent: {names})", names=", ".join(changed)) if changed else "")
+        return words + (" " + tr("(no longer as sent: {names})", names=joined(", ", changed)) if changed else "")
     return tr("Kept, not yet sent ({when}): {why}", when=when, why=record.sentence)

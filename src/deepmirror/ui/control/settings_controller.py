@@ -19,6 +19,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.keys_dialog import KeysDialog
 from deepmirror.ui.widgets.panel_helpers import plain
 from deepmirror.ui.widgets.settings_dialog import SettingsDialog
+from deepmirror.words import joined
 
 
 class SettingsController(QObject):
@@ -97,7 +98,9 @@ class SettingsController(QObject):
         name, client_id = self._window.library.client(person.client_id).name, person.client_id
         box = QMessageBox(QMessageBox.Icon.Warning, tr("Delete {name}", name=name), "", QMessageBox.StandardButton.Cancel, self._window)
         box.setText(tr("Delete {name} for good? This cannot be taken back. What goes:", name=name))
-        box.setInformativeText("\n".join(f"· {line}" for line in what_goes(self._window.library, client_id)) or tr("only the record"))
+        box.setInformativeText(
+            joined("\n", [tr("· {line}", line=line) for line in what_goes(self._window.library, client_id)]) or tr("only the record")
+        )
         delete = box.addButton(tr("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(QMessageBox.StandardButton.Cancel)
         box.buttonClicked.connect(lambda button: self._delete(client_id, name) if button is delete else None)

@@ -15,7 +15,7 @@ class Asking(QDialog):
 
     def __init__(self, title: str, take: Callable[[], str], parent: QWidget | None = None, width: int = 520) -> None:
         super().__init__(parent)
-        self.setWindowTitle(title)
+        self.setWindowTitle(tr(title))
         self.setMinimumWidth(width)
         self.form = QFormLayout()
         self.trouble = PlainLabel()

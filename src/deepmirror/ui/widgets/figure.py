@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 
 Place = tuple[float, float]
 MARGIN = 18.0
@@ -101,7 +102,11 @@ class FigureView(QWidget):
         for label in self._drawing.labels:
             at = self._map(label.at)
             painter.setPen(QColor(t.COPPER if label.flagged else t.TEXT))
-            painter.drawText(QRectF(at.x() + 7, at.y() - 9, 150, 18), int(Qt.AlignmentFlag.AlignVCenter), f"{label.words} {label.source}")
+            painter.drawText(
+                QRectF(at.x() + 7, at.y() - 9, 150, 18),
+                int(Qt.AlignmentFlag.AlignVCenter),
+                tr("{words} {source}", words=label.words, source=label.source),
+            )
 
     def _paint_bar(self, painter: QPainter) -> None:
         length = 20 * self._scale()
@@ -180,7 +185,7 @@ class CurveView(QWidget):
     def __init__(self, title: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedHeight(84)
-        self.setAccessibleName(title)
+        self.setAccessibleName(tr(title))
         self._title = title
         self._points: list[tuple[float, float]] = []
         self._now = 0.0
@@ -198,7 +203,7 @@ class CurveView(QWidget):
         small.setPixelSize(12)
         painter.setFont(small)
         painter.setPen(QColor(t.TEXT_DIM))
-        painter.drawText(QRectF(8, 2, self.width() - 16, 16), int(Qt.AlignmentFlag.AlignLeft), self._title)
+        painter.drawText(QRectF(8, 2, self.width() - 16, 16), int(Qt.AlignmentFlag.AlignLeft), tr(self._title))
         if len(self._points) < 2:
             return
         xs, ys = [p[0] for p in self._points], [p[1] for p in self._points]

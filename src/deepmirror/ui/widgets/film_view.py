@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.sketches.sketch import NOTHING, Circle, Map, Sketch
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sketch_painter import paint_sketch
 
 LOUPE_PX = 170
@@ -107,7 +108,7 @@ class FilmView(QWidget):
         painter.fillRect(self.rect(), QColor(t.INK))
         if self._image is None:
             painter.setPen(QColor(t.STAGE_DIM))
-            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), self._message)
+            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap), tr(self._message))
             return
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         corner = self.to_view(QPointF(-0.5, -0.5))

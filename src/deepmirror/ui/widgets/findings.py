@@ -14,6 +14,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.target_scale import TargetScale
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
+from deepmirror.words import joined
 
 
 @dataclass(frozen=True)
@@ -43,13 +44,13 @@ class FindingCard(QFrame):
         self.key = card.key
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"{card.verdict.value}: {card.title}. {card.line}")
+        self.setAccessibleName(tr("{value}: {title}. {line}", value=card.verdict.value, title=card.title, line=card.line))
         title = PlainLabel(card.title)
         title.setStyleSheet("font-weight: 700")
         title.setWordWrap(True)
         line = PlainLabel(card.line)
         line.setWordWrap(True)
-        self.why = PlainLabel("\n".join(f"– {row}" for row in card.chain))
+        self.why = PlainLabel(joined("\n", [tr("– {row}", row=row) for row in card.chain]))
         self.why.setObjectName("dim")
         self.why.setWordWrap(True)
         self.why.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -75,7 +76,7 @@ class FindingCard(QFrame):
             value, u, band = card.scale
             layout.addWidget(TargetScale(value, u, band, card.line))
         if card.cue:
-            cue = PlainLabel(f"“{card.cue}”")
+            cue = PlainLabel(tr("“{cue}”", cue=card.cue))
             cue.setWordWrap(True)
             cue.setObjectName("cue")
             layout.addWidget(cue)

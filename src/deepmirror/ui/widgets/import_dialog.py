@@ -73,7 +73,7 @@ class ImportDialog(QDialog):
         )
         self.client = QComboBox()
         for client_id, title in clients:
-            self.client.addItem(title, client_id)
+            self.client.addItem(tr(title), client_id)
         self.client.addItem(tr(NEW_CLIENT), None)
         self.name = QLineEdit()
         self.name.setPlaceholderText(tr("Name"))

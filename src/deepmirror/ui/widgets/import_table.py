@@ -39,7 +39,7 @@ class FilmRow:
         self.client, self.view, self.note = QComboBox(), QComboBox(), QLineEdit()
         self.client.setEditable(True)
         for client_id, title in clients:
-            self.client.addItem(title, client_id)
+            self.client.addItem(tr(title), client_id)
         self.client.setCurrentText("")
         line = self.client.lineEdit()
         if line is not None:
@@ -125,7 +125,7 @@ class ImportTable(QDialog):
             for column, widget in enumerate(row.widgets()):
                 self.table.setCellWidget(number, column, widget if isinstance(widget, PlainLabel) else _centred(widget))
                 if not isinstance(widget, PlainLabel):
-                    widget.setAccessibleName(f"{tr(COLUMNS[column])}: {row.name}")
+                    widget.setAccessibleName(tr("{column}: {name}", column=COLUMNS[column], name=row.name))
             for box, column in ((row.client, 1), (row.movement, 2), (row.view, 3)):
                 box.currentTextChanged.connect(lambda words, n=number, c=column: self._pass_down(n, c, words))
         header, sides = self.table.horizontalHeader(), self.table.verticalHeader()

@@ -48,7 +48,7 @@ class KeysDialog(QDialog):
         for row, action in enumerate(ACTIONS):
             rooms = ", ".join(tr(ROOM_WORDS.get(room, room)) for room in action.rooms.split())
             for column, words in enumerate((tr(action.title), rooms)):
-                self.table.setItem(row, column, QTableWidgetItem(words))
+                self.table.setItem(row, column, QTableWidgetItem(tr(words)))
             edit = QKeySequenceEdit(QKeySequence(keys[action.id]))
             edit.setMaximumSequenceLength(1)
             edit.setAccessibleName(tr("Key for: {action}", action=tr(action.title)))

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 
 QUIETEST_DB = -60.0  # the bar's left end; our own choice
 
@@ -26,7 +27,7 @@ class LevelBar(QWidget):
         """How loud it is, and how loud it was at most."""
         if (now_db, peak_db) != (self._now, self._peak):
             self._now, self._peak = now_db, peak_db
-            self.setAccessibleName(f"{peak_db:.0f} dB")
+            self.setAccessibleName(tr("{peak_db:.0f} dB", peak_db=peak_db))
             self.update()
 
     def _x(self, db: float) -> float:

@@ -8,14 +8,19 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QLayout, QMessageBox, QScrollArea, QSizePolicy, QWidget
 
+from deepmirror.ui.translation import tr
+
 
 class PlainLabel(QLabel):
-    """Words as they are: Qt's own label takes what looks like markup for markup, and draws what a sender chose."""
+    """Words in the reader's language, and no markup: Qt's own label takes what looks like it for markup, and draws what a sender chose."""
 
     def __init__(self, words: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(words)
+
+    def setText(self, words: str | None) -> None:
+        super().setText(tr(words or ""))
 
 
 class ElidedLabel(PlainLabel):
@@ -31,12 +36,12 @@ class ElidedLabel(PlainLabel):
         shown = self.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideRight, self.width())
         self.setToolTip(tip(whole) if shown != whole else "")
         with QPainter(self) as painter:
-            painter.drawText(self.rect(), int(self.alignment()), shown)
+            painter.drawText(self.rect(), int(self.alignment()), tr(shown))
 
 
 def tip(words: str) -> str:
     """Words for a tool tip, as they are: one that looks like markup would be drawn as such."""
-    return f"<span>{escape(words)}</span>" if words else ""
+    return f"<span>{escape(tr(words))}</span>" if words else ""
 
 
 def plain(box: QMessageBox) -> QMessageBox:

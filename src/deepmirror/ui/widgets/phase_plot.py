@@ -104,7 +104,7 @@ class PhasePlot(QWidget):
             painter.drawLine(QPointF(self.x_of(phase), base + 2), QPointF(self.x_of(phase), base + 8))
         for a, b, words in ((0, 1, tr("first movement, 0–100 %")), (1, 2, tr("hold")), (2, 3, tr("second movement, 0–100 %"))):
             box = QRectF(self.x_of(a), base + 6, self.x_of(b) - self.x_of(a), 18)
-            painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), tr(words))
 
     def _paint_real(self, painter: QPainter, curves: PhaseCurves, top: float, base: float) -> None:
         """Hatched where the difference is larger than both uncertainties."""
@@ -136,10 +136,10 @@ class PhasePlot(QWidget):
             (self._names[0], t.TEAL_LIGHT, curves.first[i], curves.first_u[i]),
             (self._names[1], t.COPPER_LIGHT, curves.second[i], curves.second_u[i]),
         ):
-            words = f"{name}: {value:.0f} ± {u:.0f}{curves.unit}"
+            words = tr("{name}: {value:.0f} ± {u:.0f}{unit}", name=name, value=value, u=u, unit=curves.unit)
             painter.fillRect(QRectF(x, 12, 14, 4), QColor(colour))
             painter.setPen(QColor(t.STAGE_TEXT))
-            painter.drawText(QPointF(x + 20, 18), words)
+            painter.drawText(QPointF(x + 20, 18), tr(words))
             x += 44 + painter.fontMetrics().horizontalAdvance(words)
         if curves.real[i]:
             painter.drawText(QPointF(x, 18), tr("a real difference here"))

@@ -21,6 +21,7 @@ from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import tip
 from deepmirror.ui.widgets.verdict_mark import paint_mark
+from deepmirror.words import joined
 
 ROW_PX, COLUMN_PX, MARK_PX, TITLE_PX = 23, 60, 12, 200
 SHOWN = Qt.ItemDataRole.UserRole
@@ -84,15 +85,15 @@ class RepTableView(QTableWidget):
         self.setColumnCount(len(verdicts))
         self.setHorizontalHeaderLabels([str(n + 1) for n in range(len(verdicts))])
         for i, row in enumerate((whole, *rows)):
-            title = QTableWidgetItem(row.title)
+            title = QTableWidgetItem(tr(row.title))
             title.setToolTip(tip(row.title))
             self.setVerticalHeaderItem(i, title)
         for i, row in enumerate((whole, *rows)):
             for j, cell in enumerate(row.cells):
                 item = QTableWidgetItem()
                 item.setData(SHOWN, cell)
-                words = " ".join(w for w in (row.title, tr("rep {number}", number=j + 1), cell.number, cell.doubt) if w)
-                words += f": {tr(cell.verdict.value)}" if cell.verdict is not None else ""
+                words = joined(" ", [w for w in (row.title, tr("rep {number}", number=j + 1), cell.number, cell.doubt) if w])
+                words += tr(": {verdict}", verdict=cell.verdict.value) if cell.verdict is not None else ""
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, words)
                 item.setToolTip(tip(words))
                 self.setItem(i, j, item)
@@ -115,7 +116,7 @@ class RepTableView(QTableWidget):
         for j in range(self.columnCount()):
             item = self.horizontalHeaderItem(j)
             if item is not None:
-                item.setText(f"▾ {j + 1}" if j + 1 == number else str(j + 1))
+                item.setText(tr("▾ {j}", j=j + 1) if j + 1 == number else str(j + 1))
 
     def _pick(self, row: int, column: int) -> None:
         self.picked.emit(self._rows[row - 1].key if row else "", column + 1)
@@ -139,7 +140,7 @@ class _CellPainter(QStyledItemDelegate):
         number.setPixelSize(14)
         painter.setFont(number)
         painter.setPen(QColor(t.COPPER if cell.verdict is Verdict.OFF else t.TEXT))
-        painter.drawText(QRectF(left, box.top(), box.width(), box.height()), int(Qt.AlignmentFlag.AlignVCenter), cell.number)
+        painter.drawText(QRectF(left, box.top(), box.width(), box.height()), int(Qt.AlignmentFlag.AlignVCenter), tr(cell.number))
         gone = painter.fontMetrics().horizontalAdvance(cell.number)
         small = QFont(option.font)
         small.setPixelSize(9)

@@ -19,7 +19,7 @@ class RequestDialog(QDialog):
 
     def __init__(self, title: str, words: str, plan: QImage, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(title)
+        self.setWindowTitle(tr(title))
         self.words = QPlainTextEdit(words)
         self.words.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.words.setAccessibleName(tr("What the client reads"))

@@ -131,12 +131,12 @@ class RepRibbon(QWidget):
         i = int(np.clip(np.searchsorted(self._data.times, self._now), 0, len(self._data.times) - 1))
         words = tr("not in the set")
         if self._data.known[i]:
-            words = f"{self._data.values[i]:.0f} ± {self._data.doubt[i]:.0f}{self._data.unit}"
+            words = tr("{values:.0f} ± {doubt:.0f}{unit}", values=self._data.values[i], doubt=self._data.doubt[i], unit=self._data.unit)
         x = self.x_of(self._now)
         left = x > self.width() - 90
         painter.setPen(QColor(t.STAGE_TEXT))
         side = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
-        painter.drawText(QRectF(x - 96 if left else x + 6, 18, 90, 16), int(side | Qt.AlignmentFlag.AlignVCenter), words)
+        painter.drawText(QRectF(x - 96 if left else x + 6, 18, 90, 16), int(side | Qt.AlignmentFlag.AlignVCenter), tr(words))
 
     def _paint_seconds(self, painter: QPainter) -> None:
         step = 1 if self._end < 30 else 5 if self._end < 120 else 15
@@ -144,7 +144,9 @@ class RepRibbon(QWidget):
         for s in range(0, int(self._end) + 1, step):
             x = self.x_of(s)
             painter.drawLine(QPointF(x, self.height() - 16), QPointF(x, self.height() - 12))
-            painter.drawText(QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), f"{s} s" if s == 0 else f"{s}")
+            painter.drawText(
+                QRectF(x - 20, self.height() - 14, 40, 14), int(Qt.AlignmentFlag.AlignCenter), tr("{s} s", s=s) if s == 0 else f"{s}"
+            )
 
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
         frames = np.flatnonzero(self._data.known)
@@ -189,7 +191,8 @@ class RepRibbon(QWidget):
                     at += wanted
         off = rep.number in self._data.off
         painter.setPen(QColor(t.COPPER_LIGHT if off or not rep.complete else t.STAGE_TEXT))
-        words = f"{rep.number}" + (" ◣" if off else "") + ("" if rep.complete else " short")
+        mark = f"{rep.number}" + (" ◣" if off else "")
+        words = mark if rep.complete else tr("{mark} short", mark=mark)
         painter.drawText(
             QRectF(self.x_of(rep.start_s), 1, self.x_of(rep.end_s) - self.x_of(rep.start_s), 17), int(Qt.AlignmentFlag.AlignCenter), words
         )

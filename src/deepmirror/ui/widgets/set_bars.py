@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
+from deepmirror.words import joined
 
 ROW, NAME = 22.0, 96.0
 
@@ -29,7 +30,7 @@ class SetBars(QWidget):
         """Draw bars; usual: from and to of the usual range."""
         self._sets, self._usual = dict(sets), usual
         self.setFixedHeight(self.sizeHint().height())
-        self.setAccessibleName(", ".join(tr("{muscle} {sets} sets", muscle=m, sets=f"{n:g}") for m, n in sets.items()))
+        self.setAccessibleName(joined(", ", [tr("{muscle} {sets} sets", muscle=m, sets=f"{n:g}") for m, n in sets.items()]))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -40,7 +41,7 @@ class SetBars(QWidget):
         for i, (muscle, sets) in enumerate(self._sets.items()):
             y = 3 + i * ROW
             painter.setPen(QColor(t.TEXT))
-            painter.drawText(QRectF(0, y, NAME - 6, ROW), int(Qt.AlignmentFlag.AlignVCenter), muscle)
+            painter.drawText(QRectF(0, y, NAME - 6, ROW), int(Qt.AlignmentFlag.AlignVCenter), tr(muscle))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.TEAL))
             painter.drawRoundedRect(QRectF(NAME, y + 5, max(room * sets / most, 1), ROW - 10), 3, 3)

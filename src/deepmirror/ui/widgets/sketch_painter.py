@@ -77,7 +77,7 @@ def _tag(painter: QPainter, sketch: Sketch, words: str, faces: tuple[Circle, ...
     painter.drawRoundedRect(plate, 5, 5)
     painter.setPen(QColor(t.INK))
     painter.setFont(font)
-    painter.drawText(plate, int(Qt.AlignmentFlag.AlignCenter), words)
+    painter.drawText(plate, int(Qt.AlignmentFlag.AlignCenter), tr(words))
 
 
 def _bars(painter: QPainter, bars: tuple[Bar, ...], room: QRectF, busy: list[Array]) -> None:
@@ -101,7 +101,7 @@ def _bars(painter: QPainter, bars: tuple[Bar, ...], room: QRectF, busy: list[Arr
             x = left + wide * bar.asked / longest
             painter.drawLine(QPointF(x, line.top() + 2), QPointF(x, line.bottom() - 2))
         painter.drawText(line, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), tr(bar.label))
-        painter.drawText(line, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), _words(bar))
+        painter.drawText(line, int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter), tr(_words(bar)))
 
 
 def _colour(bar: Bar) -> QColor:
@@ -112,4 +112,4 @@ def _words(bar: Bar) -> str:
     seen = f"{bar.seen:.{0 if bar.unit == '%' else 1}f}"
     if bar.asked:
         return tr("{seen} of {asked} {unit}", seen=seen, asked=f"{bar.asked:g}", unit=bar.unit)
-    return f"{seen} {bar.unit}".strip()
+    return tr("{seen} {unit}", seen=seen, unit=bar.unit).strip()

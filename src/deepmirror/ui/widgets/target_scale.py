@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.uncertain_value import Band
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 
 HEIGHT, MARGIN = 26, 10
 AROUND = 0.35  # of the distance from target to value, shown beyond both; our own choice
@@ -20,7 +21,7 @@ class TargetScale(QWidget):
         super().__init__(parent)
         self._value, self._u, self._band = value, u, band
         self.setFixedHeight(HEIGHT)
-        self.setAccessibleName(words)
+        self.setAccessibleName(tr(words))
         ends = [v for v in (band.low, band.high) if v is not None]
         low, high = min([value - u, *ends]), max([value + u, *ends])
         spare = AROUND * max(high - low, 1e-9)

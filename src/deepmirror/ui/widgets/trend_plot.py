@@ -109,7 +109,9 @@ class TrendPlot(QWidget):
             painter.drawText(
                 QRectF(0, y - 9, LEFT - 8, 18),
                 side,
-                f"{value:.{0 if abs(value) >= 100 else 1}f} {self._unit}".replace(".0 ", " ").replace(" °", "°"),
+                tr("{value:.{which}f} {unit}", value=value, which=0 if abs(value) >= 100 else 1, unit=self._unit)
+                .replace(".0 ", " ")
+                .replace(" °", "°"),
             )
         bottom = QRectF(LEFT, self.height() - BASE + 4, self.width() - LEFT - RIGHT, 18)
         painter.drawText(bottom, int(Qt.AlignmentFlag.AlignLeft), f"{self._points[0].day:%d %b}")
@@ -118,4 +120,4 @@ class TrendPlot(QWidget):
         if self._certain:
             return
         key = tr("wedge: a real change   dotted: within the doubt")
-        painter.drawText(QRectF(LEFT, 2, self.width() - LEFT - RIGHT, 18), int(Qt.AlignmentFlag.AlignRight), key)
+        painter.drawText(QRectF(LEFT, 2, self.width() - LEFT - RIGHT, 18), int(Qt.AlignmentFlag.AlignRight), tr(key))

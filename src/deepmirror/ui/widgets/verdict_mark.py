@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 
 COLOURS = {Verdict.WITHIN: t.TEAL, Verdict.BORDERLINE: t.TEAL, Verdict.OFF: t.COPPER, Verdict.CANNOT_TELL: t.TEXT_DIM}
 
@@ -46,8 +47,8 @@ class VerdictMark(QWidget):
         super().__init__(parent)
         self.verdict = verdict
         self.setFixedSize(18, 18)
-        self.setAccessibleName(verdict.value)
-        self.setToolTip(verdict.value)
+        self.setAccessibleName(tr(verdict.value))
+        self.setToolTip(tr(verdict.value))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.ui.theme import tokens as t
+from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import tip
 from deepmirror.ui.widgets.verdict_mark import paint_mark
 
@@ -64,7 +65,7 @@ class WeekStrip(QWidget):
         """Draw these weeks; chosen: the day whose card is framed."""
         self._columns, self.chosen = tuple(columns), chosen
         cards = [c for column in columns for c in column.cards]
-        self.setAccessibleName(f"{len(columns)} weeks, {sum(c.state == DONE for c in cards)} sessions done")
+        self.setAccessibleName(tr("{columns} weeks, {part} sessions done", columns=len(columns), part=sum(c.state == DONE for c in cards)))
         self.update()
 
     def boxes(self) -> list[tuple[WeekCard, QRectF]]:
@@ -102,11 +103,11 @@ class WeekStrip(QWidget):
         face.setBold(column.present)
         painter.setFont(face)
         painter.setPen(QColor(t.TEXT if column.present else t.TEXT_DIM))
-        painter.drawText(QRectF(box.left(), 1, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), column.title)
+        painter.drawText(QRectF(box.left(), 1, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), tr(column.title))
         face.setBold(False)
         painter.setFont(face)
         painter.setPen(QColor(t.TEAL if column.lighter else t.TEXT_DIM))
-        painter.drawText(QRectF(box.left(), 18, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), column.below)
+        painter.drawText(QRectF(box.left(), 18, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), tr(column.below))
 
     def _paint_card(self, painter: QPainter, card: WeekCard, box: QRectF) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
@@ -124,12 +125,12 @@ class WeekStrip(QWidget):
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(QColor(t.TEXT if card.state != AHEAD else t.TEXT_DIM))
         row = QRectF(box.left() + 5, box.top() + 2, box.width() - 8, 20)
-        painter.drawText(row, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), _words(card))
+        painter.drawText(row, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), tr(_words(card)))
         if box.height() >= 42 and card.name:
             painter.setPen(QColor(t.TEXT_DIM))
             name = QRectF(box.left() + 5, box.top() + 20, box.width() - 8, 18)
             words = painter.fontMetrics().elidedText(card.name, Qt.TextElideMode.ElideRight, int(name.width()))
-            painter.drawText(name, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), words)
+            painter.drawText(name, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), tr(words))
         x = box.right() - 5 - MARK
         for verdict in reversed(card.marks):
             paint_mark(painter, QRectF(x, box.top() + 6, MARK, MARK), verdict)

@@ -14,6 +14,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, heading, vertical_scroll_area
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
+from deepmirror.words import capital
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ class WhyDialog(QDialog):
         column.setSpacing(5)
         column.addWidget(heading(title))
         for line in lines:
-            column.addWidget(_wrapped(line[:1].upper() + line[1:]))
+            column.addWidget(_wrapped(capital(line)))
         column.addStretch(0)
         return frame
 

@@ -73,9 +73,9 @@ class CompareRoom(QWidget):
         self.film_a, self.film_b, self.rep_a, self.rep_b = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         row = QHBoxLayout()
         for film, rep, name in ((self.film_a, self.rep_a, "Left"), (self.film_b, self.rep_b, "Right")):
-            film.setAccessibleName(tr(name + " film"))
+            film.setAccessibleName(tr("{which} film", which=name))
             film.setMinimumWidth(300)
-            rep.setAccessibleName(tr(name + " rep"))
+            rep.setAccessibleName(tr("{which} rep", which=name))
             film.activated.connect(self._choose_films)
             rep.activated.connect(self._choose_reps)
             row.addWidget(film, 1)
@@ -123,7 +123,7 @@ class CompareRoom(QWidget):
         for box, chosen in ((self.film_a, first), (self.film_b, second)):
             box.clear()
             for film_id, words in films:
-                box.addItem(words, film_id)
+                box.addItem(tr(words), film_id)
             box.setCurrentIndex(max(box.findData(chosen), 0))
 
     def show_pair(self, pair: SideBySide, phase: float = 0.0) -> None:
@@ -151,12 +151,12 @@ class CompareRoom(QWidget):
         if pair is None:
             return
         rows = pair.rows()
-        self.numbers.setHorizontalHeaderLabels([tr("Number"), *pair.names(), tr("second minus first")])
+        self.numbers.setHorizontalHeaderLabels([tr("Number"), *(tr(name) for name in pair.names()), tr("second minus first")])
         self.numbers.setRowCount(len(rows))
         for i, row in enumerate(rows):
-            said = row.change + ("" if row.real else " " + tr("(not distinguishable)"))
+            said = row.change if row.real else tr("{change} (not distinguishable)", change=row.change)
             for j, words in enumerate((row.words, row.first, row.second, said)):
-                self.numbers.setItem(i, j, QTableWidgetItem(words))
+                self.numbers.setItem(i, j, QTableWidgetItem(tr(words)))
 
     def _show_curves(self) -> None:
         pair = self.pair

@@ -48,7 +48,7 @@ class PostPanel(QFrame):
     def _row(self, arrival: ArrivalRecord) -> QHBoxLayout:
         state, words = (
             PlainLabel(tr(STANDS_FOR[arrival.state])),
-            PlainLabel(one_line(f"· {arrival.name} · {arrival.sentence}", LONGEST_LINE)),
+            PlainLabel(one_line(tr("· {name} · {sentence}", name=arrival.name, sentence=arrival.sentence), LONGEST_LINE)),
         )
         state.setStyleSheet("font-weight: 700")
         words.setToolTip(tip(arrival.sentence))

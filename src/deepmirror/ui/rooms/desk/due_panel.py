@@ -45,7 +45,7 @@ class DuePanel(QFrame):
         for i, row in enumerate(shown):
             heading = PlainLabel(row.client)
             heading.setObjectName("heading")
-            words = PlainLabel(f"{row.what}{_when(row.by, self._today)}")
+            words = PlainLabel(tr("{what}{when}", what=row.what, when=_when(row.by, self._today)))
             words.setToolTip(tip(row.why))
             button = QPushButton(tr("Plan"))
             button.setAccessibleName(tr("Open the plan of {name}", name=row.client))

@@ -15,6 +15,7 @@ from deepmirror.services.films.film_library import REPLY_WORDS, STRIP_HEIGHT, Fi
 from deepmirror.services.films.visits import SPAN_H, TO_ANSWER, Visit, visits
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
+from deepmirror.words import joined, say
 
 ROW_HEIGHT = 104
 STRIPS_KEPT = 300
@@ -151,8 +152,14 @@ class FilmsModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             visit = self.visits.get(film.id)
             if visit is not None:
-                return f"{_visit_who(visit)} {'; '.join(f.line for f in visit.films)}"
-            return f"{film.client_name} {film.movement.replace('_', ' ')} {film.note} {film.line}"
+                return tr("{visit_who} {line}", visit_who=_visit_who(visit), line=joined("; ", [f.line for f in visit.films]))
+            return tr(
+                "{client_name} {movement} {note} {line}",
+                client_name=film.client_name,
+                movement=film.movement.replace("_", " "),
+                note=film.note,
+                line=film.line,
+            )
         return None
 
 
@@ -199,25 +206,26 @@ class FilmRow(QStyledItemDelegate):
         """Bold or not, colour and words of a film's lines."""
         return [
             (True, t.TEXT, _who(film)),
-            (False, t.TEXT_DIM, f"“{film.note}”" if film.note else film.original_name),
+            (False, t.TEXT_DIM, say("“{note}”", note=film.note) if film.note else film.original_name),
             (False, t.COPPER if film.state in TROUBLED else t.TEAL, self._state(film)),
             (False, t.TEXT_DIM, self._due(film)),
         ]
 
     def _visit_rows(self, visit: Visit) -> list[tuple[bool, str, str]]:
         """The same of a visit: every film's state, and the first answer that is due."""
-        notes = [f"“{f.note}”" for f in visit.films if f.note]
+        notes = [say("“{note}”", note=f.note) for f in visit.films if f.note]
         troubled = any(f.state in TROUBLED for f in visit.films)
         return [
             (True, t.TEXT, _visit_who(visit)),
-            (False, t.TEXT_DIM, " ".join(notes) or tr("one visit")),
-            (False, t.COPPER if troubled else t.TEAL, "; ".join(self._state(f) for f in visit.films)),
+            (False, t.TEXT_DIM, joined(" ", notes) or tr("one visit")),
+            (False, t.COPPER if troubled else t.TEAL, joined("; ", [self._state(f) for f in visit.films])),
             (False, t.TEXT_DIM, tr("answer due {when}", when=days_words(min(f.due_at for f in visit.films), self._now()))),
         ]
 
     def _paint_words(self, painter: QPainter, rows: list[tuple[bool, str, str]], box: QRect) -> None:
         usual = painter.font()
-        for i, (strong, colour, words) in enumerate(rows):
+        for i, (strong, colour, said) in enumerate(rows):
+            words = tr(said)
             font, metrics = self._font(usual, strong)
             painter.setFont(font)
             painter.setPen(QColor(colour))
@@ -248,19 +256,24 @@ class FilmRow(QStyledItemDelegate):
     def _due(self, film: FilmRecord) -> str:
         side = film.view.replace("-", " ")
         if film.state in (FilmState.SENT, FilmState.REPLACED):
-            return f"{side} · {tr('came {date}', date=film.arrived_at[:10])}"
-        return f"{side} · {tr('answer due {when}', when=days_words(film.due_at, self._now()))}"
+            return tr("{side} · came {date}", side=side, date=film.arrived_at[:10])
+        return tr("{side} · answer due {when}", side=side, when=days_words(film.due_at, self._now()))
 
 
 def _visit_who(visit: Visit) -> str:
     movements = dict.fromkeys(f.movement.replace("_", " ") for f in visit.films)
-    return f"{visit.films[0].client_name} · {tr('{count} films', count=len(visit.films))}: {', '.join(movements)}"
+    return tr(
+        "{client_name} · {count} films: {movements}",
+        client_name=visit.films[0].client_name,
+        count=len(visit.films),
+        movements=joined(", ", movements),
+    )
 
 
 def _who(film: FilmRecord) -> str:
     load, told = film.load_kg, film.told
     parts = [film.client_name, film.movement.replace("_", " ")]
-    parts += [f"{load:g} kg"] if load else []
+    parts += [tr("{load:g} kg", load=load)] if load else []
     parts += [tr("set {number}", number=told.number)] if told.number else []
     parts += [tr("effort {effort}", effort=f"{told.effort:g}")] if told.effort else []
-    return " · ".join(parts)
+    return joined(" · ", parts)

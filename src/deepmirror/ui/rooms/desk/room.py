@@ -18,6 +18,7 @@ from deepmirror.ui.rooms.desk.films import FILM_ROLE, SHOWN, SORTS, FilmRow, Fil
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.welcome import Welcome
+from deepmirror.words import joined
 
 
 class DeskRoom(QWidget):
@@ -120,7 +121,7 @@ class DeskRoom(QWidget):
         waiting = sum(f.state in SHOWN["to answer"] for f in films)
         asked = sum(f.state == FilmState.ASKED for f in films)
         words = [tr("{count} films", count=len(films)), tr("{count} to answer", count=waiting)]
-        self.summary.setText(" · ".join(words + ([tr("{count} wait for a new one", count=asked)] if asked else [])))
+        self.summary.setText(joined(" · ", words + ([tr("{count} wait for a new one", count=asked)] if asked else [])))
 
     def _rearrange(self) -> None:
         present = self.selected()

@@ -27,7 +27,7 @@ class BigText(QWidget):
         """Show these; in a colour of their own, or the room's."""
         if (words, colour) != (self._words, self._colour):
             self._words, self._colour = words, colour
-            self.setAccessibleName(words)
+            self.setAccessibleName(tr(words))
             self.update()
 
     def words(self) -> str:
@@ -54,7 +54,7 @@ class BigText(QWidget):
             low, high = (size, high) if whole and needs.height() <= self.height() and needs.width() <= self.width() else (low, size)
         font.setPixelSize(low)
         painter.setFont(font)
-        painter.drawText(QRectF(self.rect()), flags, self._words)
+        painter.drawText(QRectF(self.rect()), flags, tr(self._words))
 
 
 class TempoBar(QWidget):
@@ -133,8 +133,8 @@ class TempoBar(QWidget):
         font = QFont(t.FAMILY)
         font.setPixelSize(18)
         painter.setFont(font)
-        words = f"{tr(WORDS[phase])} {left:.0f}"
-        painter.drawText(QRectF(0, self.height() - 50, self.width(), 46), int(Qt.AlignmentFlag.AlignCenter), words)
+        words = tr("{phase} {left:.0f}", phase=WORDS[phase], left=left)
+        painter.drawText(QRectF(0, self.height() - 50, self.width(), 46), int(Qt.AlignmentFlag.AlignCenter), tr(words))
 
 
 class RestClock(BigText):
@@ -163,4 +163,4 @@ class RestClock(BigText):
     def _show(self) -> None:
         s = int(self.seconds())
         over = bool(self.asked_s) and s >= self.asked_s
-        self.say(f"{s // 60}:{s % 60:02d}", t.COPPER_LIGHT if over else "")
+        self.say(tr("{s}:{s2:02d}", s=s // 60, s2=s % 60), t.COPPER_LIGHT if over else "")

@@ -14,6 +14,7 @@ from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.verdict_mark import paint_mark
+from deepmirror.words import joined
 
 SHORT_MS = 2500  # how long a short rep is shown; our own choice
 
@@ -60,7 +61,7 @@ class SetFace(QWidget):
         column.addWidget(self.tempo, 1)
         names = BigText(20)
         names.setFixedHeight(28)
-        names.say(" – ".join(tr(WORDS[p]) for p in PHASES) + ", s")
+        names.say(joined(" – ", [tr(WORDS[p]) for p in PHASES]) + ", s")
         column.addWidget(names)
         self.go = QPushButton(tr("End the set (Space)"))
         self.go.setObjectName("large")

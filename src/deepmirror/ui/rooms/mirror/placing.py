@@ -9,6 +9,7 @@ from deepmirror.core.camera.scale import PLATE_CM
 from deepmirror.services.films.review import Pixel, Review
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
+from deepmirror.words import joined
 
 SUBJECT = "subject"
 SWAP_START, SWAP_END = "Left and right are swapped from here…", "…to here"
@@ -136,7 +137,11 @@ class PlacingPanel(QWidget):
         for name in review.point_names():
             placed = name in seed
             words = ["placed"] * placed + ["hidden"] * (name in review.brief.file.hidden) + ["held"] * (name in review.brief.file.held)
-            item = QListWidgetItem(f"{'◆' if placed else '◇'}  {name.replace('_', ' ')}   {', '.join(words)}".rstrip())
+            item = QListWidgetItem(
+                tr(
+                    "{which}  {name}   {words}", which="◆" if placed else "◇", name=name.replace("_", " "), words=joined(", ", words)
+                ).rstrip()
+            )
             item.setData(POINT_ROLE, name)
             self.points.addItem(item)
             if name == choose:
@@ -147,11 +152,13 @@ class PlacingPanel(QWidget):
         """List the marks, those this movement asks for first, with what each lets the film measure; and what is in question."""
         questions = review.questions()
         self.questions.setVisible(bool(questions))
-        self.questions.setText("Look again: " + "\n".join(questions[:2]))
+        self.questions.setText("Look again: " + joined("\n", questions[:2]))
         chosen = self.marks.currentRow()
         self.marks.clear()
         for wanted in review.marks():
-            item = QListWidgetItem(f"{'◆' if wanted.placed else '◇'}  {wanted.title}: {wanted.gives}")
+            item = QListWidgetItem(
+                tr("{which}  {title}: {gives}", which="◆" if wanted.placed else "◇", title=wanted.title, gives=wanted.gives)
+            )
             item.setData(POINT_ROLE, wanted.kind)
             if wanted.asked and not wanted.placed:
                 font = item.font()

@@ -21,6 +21,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, Folded, check_row
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, clear_layout, heading, vertical_scroll_area
 from deepmirror.ui.widgets.rep_table_view import RepTableView, ShownCell, ShownRow
+from deepmirror.words import capital, joined, small
 
 NO_TENTHS_FROM = 10.0  # a number as large as this, unsure by one or more, is shown without them
 MEND = "Press P to look at the points and marks of this film."
@@ -85,7 +86,7 @@ class ReadingPanel(QWidget):
 
     def show_missing(self, problem: str, observed: bool) -> None:
         """There are no numbers: why, or what to wait for or to do."""
-        self.show_words(f"{problem} {MEND}" if problem else WORKING if observed else NOT_MEASURED)
+        self.show_words(tr("{problem} {mend}", problem=problem, mend=MEND) if problem else WORKING if observed else NOT_MEASURED)
 
     def show_words(self, words: str) -> None:
         """Nothing measured yet: say what to do."""
@@ -103,7 +104,7 @@ class ReadingPanel(QWidget):
         asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
         bouts = [tr("in {count} parts with a rest between", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
         words = tr("{reps} reps, {seconds:.1f} s under load", reps=len(reps), seconds=time_under_tension_s(reps))
-        self.head.setText(", ".join([words, *bouts, *asked]))
+        self.head.setText(joined(", ", [words, *bouts, *asked]))
         self.head.setVisible(True)
         self._show_table(analysis)
         if judgement.breakdown is not None:
@@ -113,7 +114,7 @@ class ReadingPanel(QWidget):
                 held=rep - 1,
                 reps=len(reps),
                 rep=rep,
-                how=how.title.lower(),
+                how=small(how.title),
             )
             label = PlainLabel(words)
             label.setWordWrap(True)
@@ -207,7 +208,9 @@ class ReadingPanel(QWidget):
         filmed = False
         for lack in analysis.judgement.unmeasurable:
             title = lack.title or lack.reason
-            groups.setdefault(lack.advice.words, []).append(f"{title}: {lack.reason}" if lack.title else title)
+            groups.setdefault(lack.advice.words, []).append(
+                tr("{title}: {reason}", title=title, reason=lack.reason) if lack.title else title
+            )
             filmed |= lack.advice.new_film
         rows = []
         for advice, lacks in groups.items():
@@ -227,7 +230,7 @@ class ReadingPanel(QWidget):
         if rows:
             self._watch.addWidget(heading(tr("Since the last reply")))
         for i, row in enumerate(rows):
-            state = "" if row.state == "open" else f"  ({tr(row.state)})"
+            state = "" if row.state == "open" else tr("  ({state})", state=row.state)
             mark, title = WATCH_MARKS[row.outcome.verdict], row.baseline.title + state
             card = FindingCard(Card(str(row.id), mark, title, row.words(), tuple(history.get(row.id, ()))))
             card.set_picked(i == picked)
@@ -262,8 +265,12 @@ class ReadingPanel(QWidget):
             self._number_labels = {}
             self._rep_title.setText(tr("Numbers of the rep: between reps"))
             return
-        notes = ["half rep inside"] * bool(rep.halves) + ([f"{rep.leg} leg leads"] if rep.leg else []) + ["cut short"] * (not rep.complete)
-        self._rep_title.setText(", ".join([f"Rep {rep.number}: {digits(rep)} s", *notes]))
+        notes = (
+            ["half rep inside"] * bool(rep.halves)
+            + ([tr("{leg} leg leads", leg=rep.leg)] if rep.leg else [])
+            + ["cut short"] * (not rep.complete)
+        )
+        self._rep_title.setText(joined(", ", [tr("Rep {number}: {digits} s", number=rep.number, digits=digits(rep)), *notes]))
         shown = [spec for spec in MEASURES.values() if spec.listed and spec.name in values]
         if [spec.name for spec in shown] != list(self._number_labels):  # the reps of a film mostly have the same measures
             clear_layout(self._numbers)
@@ -274,7 +281,7 @@ class ReadingPanel(QWidget):
     def show_ghost(self, why: tuple[str, ...]) -> None:
         """Why the ghost stands as it does; nothing when it is hidden."""
         if self._ghost is not None:
-            self._ghost.setText("\n".join(("This ghost is the client's own body at the target.", *why)) if why else "")
+            self._ghost.setText(joined("\n", ("This ghost is the client's own body at the target.", *why)) if why else "")
             self._ghost.setVisible(bool(why))
 
     def pick(self, code: str | None) -> None:
@@ -286,12 +293,12 @@ class ReadingPanel(QWidget):
 def _card(finding: Finding) -> Card:
     """Three lines: what; how much, against what; the cue."""
     bare, counted_as = bare_unit(finding.unit), counted(finding.unit)
-    number = with_unit(f"{finding.value:.1f} ± {finding.u:.1f}", bare) + (f" {counted_as}" if counted_as else "")
+    number = with_unit(f"{finding.value:.1f} ± {finding.u:.1f}", bare) + (tr(" {counted_as}", counted_as=counted_as) if counted_as else "")
     asked = with_unit(describe_band(finding.target), bare)
-    where = tr("rep {reps}", reps=", ".join(map(str, finding.reps))) + ": " if finding.reps else ""
+    where = tr("rep {reps}", reps=joined(", ", map(str, finding.reps))) + ": " if finding.reps else ""
     line = tr("{where}{number}, asked {asked}", where=where, number=number, asked=asked)
     scale = (finding.value, finding.u, finding.target)
-    return Card(finding.code, Verdict.OFF, finding.title, line[:1].upper() + line[1:], (), finding.cue, scale, asks_why=True)
+    return Card(finding.code, Verdict.OFF, finding.title, capital(line), (), finding.cue, scale, asks_why=True)
 
 
 def _shown_cell(row: MeasureRow, cell: Cell) -> ShownCell:
@@ -313,7 +320,9 @@ def _advice(words: str) -> QLabel:
 def _number_words(spec: MeasureSpec, value: Value) -> str:
     """A measure with its uncertainty; angles told by the clock also in hours."""
     hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if spec.clock else ""
-    return f"{value.value:.{spec.places}f} ± {value.u:.{spec.places}f} {spec.unit}{hours}"
+    return tr(
+        "{value:.{places}f} ± {u:.{places}f} {unit}{hours}", value=value.value, places=spec.places, u=value.u, unit=spec.unit, hours=hours
+    )
 
 
 def _number_row(grid: QGridLayout, row: int, spec: MeasureSpec) -> QLabel:

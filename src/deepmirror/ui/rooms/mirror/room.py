@@ -165,11 +165,19 @@ class MirrorRoom(QWidget):
         if review is None:
             return
         file, analysis = review.brief.file, review.analysis
-        load = f" · {file.load_kg:g} kg" if file.load_kg else ""
-        notes = f" · {tr('one-and-a-half reps')}" if file.pattern else ""
-        notes += f" · {tr('film {at} of {count} of this visit', at=self.visit[0], count=self.visit[1])}" if self.visit[1] > 1 else ""
-        notes += f" · {tr('a first look, the numbers will change')}" if review.record.state == FilmState.MEASURING else ""
-        self.title.setText(f"{review.record.client_name} · {review.library.catalogue.movement(file.movement).title}{load}{notes}")
+        load = tr(" · {load_kg:g} kg", load_kg=file.load_kg) if file.load_kg else ""
+        notes = tr(" · one-and-a-half reps") if file.pattern else ""
+        notes += tr(" · film {at} of {count} of this visit", at=self.visit[0], count=self.visit[1]) if self.visit[1] > 1 else ""
+        notes += tr(" · a first look, the numbers will change") if review.record.state == FilmState.MEASURING else ""
+        self.title.setText(
+            tr(
+                "{client_name} · {title}{load}{notes}",
+                client_name=review.record.client_name,
+                title=review.library.catalogue.movement(file.movement).title,
+                load=load,
+                notes=notes,
+            )
+        )
         self.view.setCurrentIndex(self.view.findData(file.view))
         self.tempo.setText(file.tempo or "")
         duration = float(review.film.facts.duration_s)
@@ -238,7 +246,13 @@ class MirrorRoom(QWidget):
         now = float(self.review.film.times[number])
         self.ribbon.set_now(now)
         self.where.setText(
-            f"frame {number + 1} of {len(self.review.film.times)}   {now:.3f} s   ×{self.playback.speed:g}"
+            tr(
+                "frame {number} of {times}   {now:.3f} s   ×{speed:g}",
+                number=number + 1,
+                times=len(self.review.film.times),
+                now=now,
+                speed=self.playback.speed,
+            )
             + ("   loop" if self.playback.looping else "")
         )
         rep = self.playback.rep_here()

@@ -29,6 +29,7 @@ from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.client_box import ClientBox
 from deepmirror.ui.widgets.figure import SOURCE_MARKS, FigureView, front_figure, side_figure
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading, vertical_scroll_area
+from deepmirror.words import capital, joined
 
 SEXES = (("unspecified", "not said"), ("female", "female"), ("male", "male"))
 AGES = ("", "under 18", "18-39", "40-59", "60 and over")
@@ -83,10 +84,11 @@ class PersonRoom(QWidget):
         self.stature, self.mass = self._line(lambda p, x: p.set_stature(x)), self._line(lambda p, x: p.set_mass(x))
         self.sex, self.age = QComboBox(), QComboBox()
         for key, title in SEXES:
-            self.sex.addItem(title, key)
-        self.age.addItems(AGES)
+            self.sex.addItem(tr(title), key)
+        for band in AGES:
+            self.age.addItem(tr(band), band)
         self.sex.activated.connect(lambda: self._do(lambda p: p.set_fields("sex", sex=self.sex.currentData())))
-        self.age.activated.connect(lambda: self._do(lambda p: p.set_fields("age", age_band=self.age.currentText() or None)))
+        self.age.activated.connect(lambda: self._do(lambda p: p.set_fields("age", age_band=self.age.currentData() or None)))
         self.imperial = QCheckBox(tr("feet, inches and pounds"))
         self.imperial.clicked.connect(lambda on: self._do(lambda p: p.set_fields("units", imperial=on)))
         for combo in (self.sex, self.age):
@@ -98,7 +100,7 @@ class PersonRoom(QWidget):
             ("Age", self.age),
             ("Units", self.imperial),
         ):
-            form.addRow(words, widget)
+            form.addRow(tr(words), widget)
         form.addRow(heading(tr("Lengths  ● measured  ◐ film  ○ predicted")))
         self.lengths: dict[str, tuple[QLineEdit, QLabel]] = {}
         for name in ("thigh", "shank", "foot", "trunk", "biacromial", "hip_breadth", "seat_to_floor"):
@@ -111,7 +113,7 @@ class PersonRoom(QWidget):
             row.addWidget(note, 1)
             self.lengths[name] = (edit, note)
             form.addRow(
-                {"biacromial": "Shoulders", "hip_breadth": "Hips", "seat_to_floor": "Seat height"}.get(name, name.capitalize()), row
+                tr({"biacromial": "Shoulders", "hip_breadth": "Hips", "seat_to_floor": "Seat height"}.get(name, capital(name))), row
             )
         self.take_films = QPushButton(tr("Take the films' lengths where none was measured"))
         self.take_films.clicked.connect(lambda: self._do(lambda p: p.use_films()))
@@ -128,7 +130,7 @@ class PersonRoom(QWidget):
         self.limits: dict[str, QDoubleSpinBox] = {}
         for name, title in LIMIT_NAMES.items():
             self.limits[name] = self._number(0, 180, "°", partial(_set_limit, name))
-            form.addRow(title.capitalize(), self.limits[name])
+            form.addRow(tr(capital(title)), self.limits[name])
         self.heel = self._number(0, 8, " cm", lambda p, v: p.set_fields("shoe heel", shoe_heel_cm=v))
         form.addRow(tr("Shoe heel"), self.heel)
         self.schools = SchoolRows(None)
@@ -219,7 +221,7 @@ class PersonRoom(QWidget):
         """Fill the list of movements that may have a usual tempo and rep range."""
         self.usual.clear()
         for movement, title in movements:
-            self.usual.addItem(title, movement)
+            self.usual.addItem(tr(title), movement)
 
     def _show_default(self) -> None:
         if self.person is not None:
@@ -252,24 +254,27 @@ class PersonRoom(QWidget):
         client = person.client
         self.stature.setText(person.words(client.stature_cm) if client.stature_cm else "")
         self.mass.setText(
-            f"{client.mass_kg / 0.45359237:.0f} lb"
+            tr("{mass_kg:.0f} lb", mass_kg=client.mass_kg / 0.45359237)
             if client.imperial and client.mass_kg
-            else f"{client.mass_kg:g} kg"
+            else tr("{mass_kg:g} kg", mass_kg=client.mass_kg)
             if client.mass_kg
             else ""
         )
         self.sex.setCurrentIndex(self.sex.findData(client.sex))
-        self.age.setCurrentText(client.age_band or "")
+        self.age.setCurrentIndex(max(self.age.findData(client.age_band or ""), 0))
         self.imperial.setChecked(client.imperial)
         self.wall.setValue(client.knee_to_wall_cm or 0)
         for name, box in self.limits.items():
             box.setValue(client.limits_deg.get(name, 0))
         self.heel.setValue(client.shoe_heel_cm)
         self.schools.show_topics(person.topics())
-        self.pain.setText(", ".join(client.pain))
+        self.pain.setText(joined(", ", client.pain))
         self.notes.setText(client.notes)
         self.caution.setText(person.caution())
-        self.history.setText("\n".join(f"{at[:16].replace('T', ' ')}  {label}" for at, label in person.history()[:6]) or "none yet")
+        self.history.setText(
+            joined("\n", [tr("{at}  {label}", at=at[:16].replace("T", " "), label=label) for at, label in person.history()[:6]])
+            or "none yet"
+        )
         self._show_lengths(person)
         self._filling = False
         self._turns.begin(self._show_exercise, self._solve)
@@ -291,9 +296,11 @@ class PersonRoom(QWidget):
             edit.setText(person.words(row.cm) if row.source == "measured" else "")
             edit.setPlaceholderText(person.words(row.cm))
             away = row.cm - row.predicted_cm
-            words = f"{SOURCE_MARKS[row.source]} " + ("predicted" if row.source == "predicted" else f"{away:+.1f} to predicted")
+            words = tr("{source_marks} ", source_marks=SOURCE_MARKS[row.source]) + (
+                "predicted" if row.source == "predicted" else tr("{away:+.1f} to predicted", away=away)
+            )
             if row.film:
-                words += f"\n◐ film {row.film[0]:.0f}±{row.film[1]:.0f}" + (" !" if row.flagged else "")
+                words += tr("\n◐ film {film:.0f}±{film2:.0f}", film=row.film[0], film2=row.film[1]) + (" !" if row.flagged else "")
             note.setText(words)
             labels[name] = (person.words(row.cm), SOURCE_MARKS[row.source], row.flagged)
         cm = {n: r.cm for n, r in rows.items()}
@@ -302,8 +309,8 @@ class PersonRoom(QWidget):
         self.side.set_drawing(*side_figure(cm, ankle, labels))
         self.take_films.setEnabled(any(r.film is not None and r.source != "measured" for r in rows.values()))
         flagged = [n for n, r in rows.items() if r.flagged]
-        extra = f" Film and tape disagree by more than 7 % at: {', '.join(flagged)}." if flagged else ""
-        self.words.setText(" ".join(person.proportions()) + extra)
+        extra = tr(" Film and tape disagree by more than 7 % at: {flagged}.", flagged=joined(", ", flagged)) if flagged else ""
+        self.words.setText(joined(" ", person.proportions()) + extra)
 
 
 def _set_length(name: str, person: PersonFile, text: str) -> None:

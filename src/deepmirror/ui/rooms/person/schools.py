@@ -45,14 +45,14 @@ class SchoolRows(QWidget):
         self.boxes, self.reasons, self._shown = {}, {}, tuple(t.code for t in topics)
         for topic in topics:
             box, reason = QComboBox(), PlainLabel()
-            box.addItem(self._first, "")
+            box.addItem(tr(self._first), "")
             for school, words in topic.options:
-                box.addItem(words, school)
+                box.addItem(tr(words), school)
             box.setFixedWidth(BOX_WIDTH)
-            box.setAccessibleName(topic.title)
+            box.setAccessibleName(tr(topic.title))
             box.activated.connect(lambda _, code=topic.code, b=box: self.chosen.emit(code, b.currentData()))
             reason.setObjectName("dim")
             reason.setWordWrap(True)
-            self._form.addRow(topic.title, box)
+            self._form.addRow(tr(topic.title), box)
             self._form.addRow(reason)
             self.boxes[topic.code], self.reasons[topic.code] = box, reason

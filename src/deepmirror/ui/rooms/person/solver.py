@@ -15,6 +15,7 @@ from deepmirror.services.posture.posture_commands import level_of, limit_words
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.figure import CurveView, FigureView, posture_figure
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, heading
+from deepmirror.words import capital, joined
 
 BAR_WORDS = {
     "high": "high on the back",
@@ -72,7 +73,7 @@ class SolverPanel(Paper):
         self.kind = QComboBox()
         self.kind.addItem(tr("free squat"), None)
         for movement in GUIDED:
-            self.kind.addItem(movement.replace("_", " "), movement)
+            self.kind.addItem(tr(movement.replace("_", " ")), movement)
         self.kind.activated.connect(self._solve)
         self.thigh, self.thigh_words = self._slider(-30, 60, 0)
         self.lift, self.lift_words = self._slider(0, 50, 0)
@@ -82,7 +83,7 @@ class SolverPanel(Paper):
         self.bend, self.bend_words = self._slider(20, 140, 90)
         self.bar = QComboBox()
         for key, words in BAR_WORDS.items():
-            self.bar.addItem(words, key)
+            self.bar.addItem(tr(words), key)
         self.bar.activated.connect(self._slid)
         for box in (self.kind, self.bar):
             box.setMinimumHeight(box.sizeHint().height())
@@ -108,7 +109,7 @@ class SolverPanel(Paper):
 
     def _build_words(self) -> None:
         """Verdict, numbers and levers in words, and the two curves, which follow a moment later."""
-        self.curves = {name: CurveView(f"Deepest by {name}") for name in ("heel lift, cm", "knees turned out, °")}
+        self.curves = {name: CurveView(tr("Deepest by {name}", name=name)) for name in ("heel lift, cm", "knees turned out, °")}
         self.verdict, self.numbers, self.levers, self.films = PlainLabel(), PlainLabel(), PlainLabel(), PlainLabel()
         self.verdict.setStyleSheet("font-weight: 700")
         for label in (self.verdict, self.numbers, self.levers, self.films):
@@ -205,7 +206,7 @@ class SolverPanel(Paper):
     def _show_rest(self, rest: Rest) -> None:
         if rest.solved is not self.solved:
             return  # the hand moved on
-        self.levers.setText("\n".join(_lever_words(lever) for lever in rest.levers[:MOST_LEVERS]))
+        self.levers.setText(joined("\n", [_lever_words(lever) for lever in rest.levers[:MOST_LEVERS]]))
         now = {"heel lift, cm": rest.setup.heel_lift_cm, "knees turned out, °": rest.setup.knees_open_deg}
         for name, points in rest.curves.items():
             self.curves[name].set_curve(points, now[name])
@@ -236,13 +237,27 @@ class SolverPanel(Paper):
         self.answer, self.solved = answer, solved
         p, d = getattr(answer.posture, depth), getattr(deepest.posture, depth)
         limit = limit_words(deepest.binding)
-        where = level_of if depth == "thigh_from_horizontal" else lambda deg: f"{deg:.0f}° of {depth.split('_', maxsplit=1)[0]} bend"
-        reached = f"Within reach: {where(p)}. Deepest: {where(d)}, then {limit}."
-        missed = f"Out of reach: {where(asked)}. {limit_words(answer.binding).capitalize()} at {where(p)}."
+        where = (
+            level_of
+            if depth == "thigh_from_horizontal"
+            else lambda deg: tr("{deg:.0f}° of {split} bend", deg=deg, split=depth.split("_", maxsplit=1)[0])
+        )
+        reached = tr("Within reach: {where}. Deepest: {where2}, then {limit}.", where=where(p), where2=where(d), limit=limit)
+        missed = tr(
+            "Out of reach: {where}. {limit} at {where2}.",
+            where=where(asked),
+            limit=capital(limit_words(answer.binding)),
+            where2=where(p),
+        )
         filmed = self.person.filmed_deg() if self.person is not None else None
         if not answer.feasible and solved.disagree_deg and filmed is not None and asked >= filmed[0]:
-            missed = f"A film reached {level_of(filmed[0])} ({filmed[1]}); the model stops at {level_of(p)}. They disagree by "
-            missed += f"{solved.disagree_deg:.0f}°, and the film counts."
+            missed = tr(
+                "A film reached {level_of} ({filmed}); the model stops at {level_of2}. They disagree by ",
+                level_of=level_of(filmed[0]),
+                filmed=filmed[1],
+                level_of2=level_of(p),
+            )
+            missed += tr("{disagree_deg:.0f}°, and the film counts.", disagree_deg=solved.disagree_deg)
         self.verdict.setText(reached if answer.feasible else missed)
         q, m = answer.posture, answer.moments_nm
         self.numbers.setText(
@@ -268,26 +283,41 @@ class SolverPanel(Paper):
         seen = [v for v in person.views if v.depths_deg]
         self.films.setText(
             "Films showed (copper): "
-            + "; ".join(f"{level_of(min(v.depths_deg))}, lean up to {max(v.leans_deg):.0f}°" for v in seen if v.leans_deg)
+            + joined(
+                "; ",
+                [
+                    tr("{level_of}, lean up to {leans_deg:.0f}°", level_of=level_of(min(v.depths_deg)), leans_deg=max(v.leans_deg))
+                    for v in seen
+                    if v.leans_deg
+                ],
+            )
             if seen
             else "No squat of this client was measured from the side yet."
         )
         hinge = self.kind.currentData() in HINGES
-        limits = [f"{LIMIT_NAMES[name]} {known.words}" for name, known in person.limits().items() if name in JOINTS or hinge]
-        self.films.setText("\n".join([self.films.text(), tr("Limits: {limits}", limits=", ".join(limits)), *person.left_and_right()]))
+        limits = [
+            tr("{limit_names} {words}", limit_names=LIMIT_NAMES[name], words=known.words)
+            for name, known in person.limits().items()
+            if name in JOINTS or hinge
+        ]
+        self.films.setText(joined("\n", [self.films.text(), tr("Limits: {limits}", limits=joined(", ", limits)), *person.left_and_right()]))
 
 
 def _lever_words(lever: SetupEffect) -> str:
-    what = f"Bar {BAR_WORDS.get(str(lever.by), lever.by)}"
+    what = tr("Bar {by}", by=BAR_WORDS.get(str(lever.by), lever.by))
     if lever.change == "heel_lift_cm":
-        what = f"Heel lift +{lever.by} cm"
+        what = tr("Heel lift +{by} cm", by=lever.by)
     elif lever.change == "knees_open_deg":
-        what = f"Knees turned out +{lever.by}°"
+        what = tr("Knees turned out +{by}°", by=lever.by)
     elif lever.change == "feet_forward_cm":
-        what = f"Feet {lever.by:g} cm further forward"
+        what = tr("Feet {by:g} cm further forward", by=lever.by)
     elif lever.change == "foot_height_cm":
-        what = f"Feet {abs(float(lever.by)):g} cm {'higher' if float(lever.by) > 0 else 'lower'}"
-    words = f"{what}: depth {lever.depth_gain_deg:+.0f}°"
+        what = tr("Feet {by:g} cm {which}", by=abs(float(lever.by)), which="higher" if float(lever.by) > 0 else "lower")
+    words = tr("{what}: depth {depth_gain_deg:+.0f}°", what=what, depth_gain_deg=lever.depth_gain_deg)
     if lever.lean_change_deg is not None and lever.knee_travel_change_cm is not None:
-        words += f", lean {lever.lean_change_deg:+.0f}°, knee {lever.knee_travel_change_cm:+.1f} cm"
+        words += tr(
+            ", lean {lean_change_deg:+.0f}°, knee {knee_travel_change_cm:+.1f} cm",
+            lean_change_deg=lever.lean_change_deg,
+            knee_travel_change_cm=lever.knee_travel_change_cm,
+        )
     return words

@@ -86,7 +86,7 @@ class OverrideDialog(Asking):
         )
         self.code, self.who, self.why = QComboBox(), QLineEdit(who), QLineEdit()
         for key, words in reasons:
-            self.code.addItem(words, key)
+            self.code.addItem(tr(words), key)
         self.why.setPlaceholderText(tr("what you saw or know that the films do not"))
         for words, widget in (("Against", self.code), ("Your name", self.who), ("Your reason", self.why)):
             self.form.addRow(tr(words), widget)
@@ -106,10 +106,10 @@ class EquipmentDialog(Asking):
         self.machines.setPlaceholderText("Lying leg curl: pins 5 to 60 by 5 + 2.5\nLeg press: sled 40")
         unit = told["unit"]
         for words, widget in (
-            (f"Bar, {unit}", self.bar),
-            (f"Plates, {unit} × pieces", self.plates),
-            (f"Dumbbells, {unit} each", self.dumbbells),
-            (f"Machines, {unit}, one a line", self.machines),
+            (tr("Bar, {unit}", unit=unit), self.bar),
+            (tr("Plates, {unit} × pieces", unit=unit), self.plates),
+            (tr("Dumbbells, {unit} each", unit=unit), self.dumbbells),
+            (tr("Machines, {unit}, one a line", unit=unit), self.machines),
         ):
             self.form.addRow(tr(words), widget)
 
@@ -138,7 +138,7 @@ class ScreenDialog(Asking):
             for code, text in ((None, "not asked"), (False, "no"), (True, "yes")):
                 box.addItem(tr(text), code)
             box.setCurrentIndex({None: 0, False: 1, True: 2}[answers.get(key)])
-            box.setToolTip(source)
+            box.setToolTip(tr(source))
             self.answers[key] = box
             self._row(words, box)
         self.tests: dict[str, QDoubleSpinBox] = {}
@@ -146,10 +146,10 @@ class ScreenDialog(Asking):
             number = QDoubleSpinBox()
             number.setRange(NOT_TOLD, 180)
             number.setSpecialValueText(tr("not tested: the usual is taken"))
-            number.setSuffix(f" {unit}")
+            number.setSuffix(tr(" {unit}", unit=unit))
             number.setDecimals(1)
             number.setValue(numbers.get(key, NOT_TOLD))
-            number.setToolTip(source)
+            number.setToolTip(tr(source))
             self.tests[key] = number
             self._row(words, number)
         self.physician = QLineEdit(str(told["physician"]))
@@ -186,7 +186,7 @@ class RulesDialog(Asking):
         self.table.setHorizontalHeaderLabels([tr(w) for w in ("Rule", "Usual", "Hers", "Unit", "Source")])
         for i, (name, usual, own, unit, source) in enumerate(rows):
             for j, words in enumerate((name.replace("_", " "), f"{usual:g}", "" if own is None else f"{own:g}", unit, source)):
-                item = QTableWidgetItem(words)
+                item = QTableWidgetItem(tr(words))
                 item.setData(Qt.ItemDataRole.UserRole, name)
                 if j != 2:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
@@ -250,10 +250,10 @@ class ColumnsDialog(Asking):
             box = QComboBox()
             box.addItem(tr("leave these rows out"), "")
             for movement, title in self._movements:
-                box.addItem(title, movement)
+                box.addItem(tr(title), movement)
             box.setCurrentIndex(max(box.findData(guess), 0))
             self.meanings[word] = box
-            self.meant.addRow(word, box)
+            self.meant.addRow(tr(word), box)
 
     def _mapping(self) -> dict[str, str]:
         return {field: box.currentData() for field, box in self.boxes.items() if box.currentData()}

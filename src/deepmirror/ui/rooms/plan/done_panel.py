@@ -12,6 +12,7 @@ from deepmirror.services.training.client_page import day_words
 from deepmirror.services.training.training_file import DoneRecord, TrainingFile
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, heading
+from deepmirror.words import joined
 
 COLUMNS = ("Lift", "Load", "Reps", "Clean", "Reserve", "Pain", "Next morning", "Form", "From")
 
@@ -61,7 +62,7 @@ class DonePanel(QWidget):
         self.table.setRowCount(len(self._rows))
         for i, done in enumerate(self._rows):
             for j, words in enumerate(_cells(file, done)):
-                item = QTableWidgetItem(words)
+                item = QTableWidgetItem(tr(words))
                 if j:
                     item.setTextAlignment(int(Qt.AlignmentFlag.AlignCenter))
                 self.table.setItem(i, j, item)
@@ -72,15 +73,15 @@ class DonePanel(QWidget):
             self.history.setText("")
             return
         lines = [
-            f"{at[:16].replace('T', ' ')}: {label} (before: {_set_words(was)})"
+            tr("{at}: {label} (before: {set})", at=at[:16].replace("T", " "), label=label, set=_set_words(was))
             for at, label, was in self._file.changes_of(self._rows[row].id)
         ]
-        self.history.setText("\n".join(lines) or tr("as it was first kept"))
+        self.history.setText(joined("\n", lines) or tr("as it was first kept"))
 
 
 def _set_words(done: DoneRecord) -> str:
-    load = f"{done.load_kg:g} kg" if done.load_kg else "body weight"
-    return f"{load} × {done.reps if done.reps is not None else '?'}"
+    load = tr("{load_kg:g} kg", load_kg=done.load_kg) if done.load_kg else "body weight"
+    return tr("{load} × {reps}", load=load, reps=done.reps if done.reps is not None else "?")
 
 
 def _cells(file: TrainingFile, done: DoneRecord) -> list[str]:
@@ -88,9 +89,9 @@ def _cells(file: TrainingFile, done: DoneRecord) -> list[str]:
         return "–" if value is None else f"{value:g}"
 
     title = file.library.catalogue.title(done.movement)
-    load = f"{done.load_kg:g} kg" if done.load_kg else tr("body")
+    load = tr("{load_kg:g} kg", load_kg=done.load_kg) if done.load_kg else tr("body")
     kind = {"warmup": " (warm-up)", "backoff": " (back-off)", "drop": " (drop)"}.get(done.kind, "")
-    name = f"{title}{kind}" if done.side == "both" else f"{title}{kind}, {done.side}"
+    name = f"{title}{kind}" if done.side == "both" else tr("{title}{kind}, {side}", title=title, kind=kind, side=done.side)
     form = done.form
     verdict = str(form.get("verdict", "")) if form else "–"
     cells = [name, in_their_units(load, file.body.imperial), told(done.reps), told(done.clean_reps), told(done.rir), told(done.pain)]

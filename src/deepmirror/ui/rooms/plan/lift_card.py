@@ -14,6 +14,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
 from deepmirror.ui.widgets.plates_view import PlatesView
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
+from deepmirror.words import joined
 
 GATES = {
     Gate.OPEN: (Verdict.WITHIN, "gate open"),
@@ -41,7 +42,7 @@ class LiftCard(QFrame):
             label.setObjectName(name)
             label.setWordWrap(True)
             column.addWidget(label)
-        self.why = PlainLabel("\n".join(f"· {self._said(r)}" for r in lift.reasons))
+        self.why = PlainLabel(joined("\n", [tr("· {said}", said=self._said(r)) for r in lift.reasons]))
         self.why.setWordWrap(True)
         self.why.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.why.hide()
@@ -85,19 +86,37 @@ class LiftCard(QFrame):
         """(words, style) under the head."""
         lift, out = self.lift, list[tuple[str, str]]()
         if lift.sets:
-            rest, tempo = rest_words(lift.rest_s), f" · tempo {lift.tempo}" if lift.tempo else ""
-            sets = f"{lift.sets} × {reps_words(lift.reps)}, {lift.rir:g} in reserve{tempo} · rest {rest}"
-            out.append((" · ".join(w for w in (sets, plates_words(lift)) if w), ""))
+            rest, tempo = rest_words(lift.rest_s), tr(" · tempo {tempo}", tempo=lift.tempo) if lift.tempo else ""
+            sets = tr(
+                "{sets} × {reps}, {rir:g} in reserve{tempo} · rest {rest}",
+                sets=lift.sets,
+                reps=reps_words(lift.reps),
+                rir=lift.rir,
+                tempo=tempo,
+                rest=rest,
+            )
+            out.append((joined(" · ", [w for w in (sets, plates_words(lift)) if w]), ""))
         if steps := warm_up_words(lift):
             out.append((steps, "dim"))
         if lift.one_rm is not None:
             least = "at least " if lift.one_rm.at_least else ""
             doubt = ", from more than ten repetitions" if lift.one_rm.doubtful else ""
-            out.append((f"Estimated maximum {least}{lift.one_rm.low:.0f} to {lift.one_rm.high:.0f} kg{doubt}", "dim"))
+            out.append(
+                (
+                    tr(
+                        "Estimated maximum {least}{low:.0f} to {high:.0f} kg{doubt}",
+                        least=least,
+                        low=lift.one_rm.low,
+                        high=lift.one_rm.high,
+                        doubt=doubt,
+                    ),
+                    "dim",
+                )
+            )
         if lift.cue:
-            out.append((f"“{lift.cue}”", "cue"))
+            out.append((tr("“{cue}”", cue=lift.cue), "cue"))
         if lift.film.ask:
-            out.append((f"Film it from the {lift.film.view}: {lift.film.why}", "teal"))
+            out.append((tr("Film it from the {view}: {why}", view=lift.film.view, why=lift.film.why), "teal"))
         return out
 
     def _show_why(self, on: bool) -> None:
@@ -123,11 +142,11 @@ class LiftCard(QFrame):
 def change_words(file: TrainingFile, lift: PlannedLift) -> str:
     """What becomes of the load, in a few words."""
     if lift.change is LoadChange.SUBSTITUTE:
-        return f"in place of {file.library.catalogue.title(lift.instead_of)}"
+        return tr("in place of {instead_of}", instead_of=file.library.catalogue.title(lift.instead_of))
     if lift.change is LoadChange.STOP:
         return "stopped"
     if lift.change is LoadChange.FIRST:
         return "first time"
     if lift.last_kg is None or lift.last_kg == lift.load_kg:
         return "held"
-    return f"{'up' if lift.load_kg > lift.last_kg else 'down'} from {lift.last_kg:g} kg"
+    return tr("{which} from {last_kg:g} kg", which="up" if lift.load_kg > lift.last_kg else "down", last_kg=lift.last_kg)

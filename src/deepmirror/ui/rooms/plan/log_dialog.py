@@ -27,6 +27,7 @@ from deepmirror.core.units import KG_PER_LB, parse_mass_kg
 from deepmirror.services.training.training_file import DoneRecord
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.words import joined, small
 
 COLUMNS = ("Lift", "Load", "Reps", "Clean", "Partial", "Reserve", "Pain", "Next morning", "Kind", "Settings", "Note")
 TYPING = QTableWidget.EditTrigger.AnyKeyPressed | QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
@@ -68,7 +69,7 @@ class LogDialog(QDialog):
         self, title: str, rows: Sequence[DoneRecord], titles: dict[str, str], day: date, imperial: bool, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(title)
+        self.setWindowTitle(tr(title))
         self.resize(1040, 500)
         self._rows, self._titles, self._imperial = list(rows), titles, imperial
         self.day = QDateEdit(QDate(day.year, day.month, day.day))
@@ -119,14 +120,14 @@ class LogDialog(QDialog):
         row = self.table.rowCount()
         self.table.insertRow(row)
         title = self._titles.get(done.movement, done.movement)
-        name = QTableWidgetItem(title if done.side == "both" else f"{title}, {done.side}")
+        name = QTableWidgetItem(title if done.side == "both" else tr("{title}, {side}", title=title, side=done.side))
         name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
         self.table.setItem(row, 0, name)
         load = (done.load_kg or 0.0) / (KG_PER_LB if self._imperial else 1.0)
         told = (f"{load:.4g}", done.reps, done.clean_reps, done.partial_reps, done.rir, done.pain, done.pain_next_morning)
         for column, value in enumerate(told, LOAD):
             words = value if isinstance(value, str) else "" if value is None else f"{value:g}"
-            item = QTableWidgetItem(words)
+            item = QTableWidgetItem(tr(words))
             item.setTextAlignment(int(Qt.AlignmentFlag.AlignCenter))
             self.table.setItem(row, column, item)
         kind = QComboBox()
@@ -135,7 +136,7 @@ class LogDialog(QDialog):
             kind.addItem(tr(words), code)
         kind.setCurrentIndex(max(kind.findData(done.kind), 0))
         self.table.setCellWidget(row, KIND, kind)
-        self.table.setItem(row, SETTINGS, QTableWidgetItem(", ".join(f"{k} {v}".strip() for k, v in done.settings)))
+        self.table.setItem(row, SETTINGS, QTableWidgetItem(joined(", ", [tr("{k} {v}", k=k, v=v).strip() for k, v in done.settings])))
         self.table.setItem(row, NOTE, QTableWidgetItem(done.note))
 
     def _one_more(self) -> None:
@@ -202,7 +203,5 @@ class LogDialog(QDialog):
         except ValueError:
             raise ValueError(tr("Row {row}: “{text}” is no number.", row=row + 1, text=text)) from None
         if not 0 <= value <= most:
-            raise ValueError(
-                tr("Row {row}: {what} lies between 0 and {most}.", row=row + 1, what=COLUMNS[column].lower(), most=f"{most:g}")
-            )
+            raise ValueError(tr("Row {row}: {what} lies between 0 and {most}.", row=row + 1, what=small(COLUMNS[column]), most=f"{most:g}"))
         return value

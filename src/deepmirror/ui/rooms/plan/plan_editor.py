@@ -119,7 +119,7 @@ class PlanEditor(QWidget):
         self.begin.setText(tr("Add the session") if plan is not None else tr("Begin a plan"))
         if not self.new_movement.count():
             for movement, title in movements:
-                self.new_movement.addItem(title, movement)
+                self.new_movement.addItem(tr(title), movement)
 
     def _cell(self) -> tuple[int, int, int] | None:
         """Session, row and column that have the keys."""

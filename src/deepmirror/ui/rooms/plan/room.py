@@ -19,6 +19,7 @@ from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.client_box import ClientBox
 from deepmirror.ui.widgets.panel_helpers import PlainLabel, clear_layout, vertical_scroll_area
 from deepmirror.ui.widgets.week_strip import WeekCard, WeekColumn, WeekStrip
+from deepmirror.words import joined
 
 BACK, AHEAD = 8, 2  # weeks on show
 
@@ -150,7 +151,7 @@ class PlanRoom(QWidget):
         if session is None:
             self.heading.setText(tr("No plan yet. Begin one with “Edit the plan”."))
             return
-        name = f" · {session.name}" if session.name else ""
+        name = tr(" · {name}", name=session.name) if session.name else ""
         lighter = tr(" · a lighter week") if session.lighter else ""
         self.heading.setText(tr("{day} · week {week}", day=day_words(session.day), week=session.week) + name + lighter)
         for lift in session.lifts:
@@ -202,20 +203,20 @@ def _summary(file: TrainingFile) -> str:
     words = [tr("week {week} of {weeks}", week=week, weeks=file.plan.weeks), tr(file.part.level)]
     if (silent := file.silent_days()) is not None:
         words.append(tr("nothing heard for {days} days", days=silent))
-    return " · ".join(words)
+    return joined(" · ", words)
 
 
 def _column(week: Week, file: TrainingFile) -> WeekColumn:
     present = 0 <= (file.today - week.first).days < 7
     title = tr("week {number}", number=week.number) if week.number > 0 else tr("before")
-    below = tr("lighter") if week.lighter else f"{week.first.day} {week.first:%b}"
+    below = tr("lighter") if week.lighter else tr("{day} {first:%b}", day=week.first.day, first=week.first)
     cards = tuple(_card(c, file) for c in week.cards)
     return WeekColumn(title, below, week.lighter, present, cards)
 
 
 def _card(card: Card, file: TrainingFile) -> WeekCard:
     name = (card.plan.name or card.plan.day) if card.plan is not None else tr("not planned")
-    words = "\n".join([f"{day_words(card.day)} · {name}", *file.day_lines(card.day)])
+    words = joined("\n", [tr("{day} · {name}", day=day_words(card.day), name=name), *file.day_lines(card.day)])
     return WeekCard(
         card.day,
         card.state.value,

@@ -74,7 +74,7 @@ class SessionTable(QWidget):
         self.table.itemChanged.connect(self._typed)
         self.further = QComboBox()
         for movement, title in movements:
-            self.further.addItem(title, movement)
+            self.further.addItem(tr(title), movement)
         top, below = QHBoxLayout(), QHBoxLayout()
         top.addWidget(self.day)
         top.addWidget(self.name, 1)

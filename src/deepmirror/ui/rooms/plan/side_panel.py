@@ -59,7 +59,7 @@ class SidePanel(QWidget):
         self.lift.clear()
         for movement, side in trends.lifts(file):
             title = file.library.catalogue.title(movement)
-            self.lift.addItem(title if side == "both" else f"{title}, {side}", (movement, side))
+            self.lift.addItem(tr(title) if side == "both" else tr("{title}, {side}", title=title, side=side), (movement, side))
         self._select(kept)
         self._choose_lift()
         self.bars.show_sets(session.weekly_sets if session is not None else {}, file.usual_sets())

@@ -180,7 +180,7 @@ class ReplyRoom(QWidget):
         """Edit this reply; last_frames: of each film it speaks of, None: its own; row: where the bar stands."""
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
-        self.facts.setText(f"{reply.movement} · {reply.facts}")
+        self.facts.setText(tr("{movement} · {facts}", movement=reply.movement, facts=reply.facts))
         self.greeting.setPlainText(reply.greeting)
         self.praise.setPlainText(reply.praise)
         self.blur.setChecked(reply.blur)
@@ -210,7 +210,7 @@ class ReplyRoom(QWidget):
             if isinstance(item, Since):
                 entry = QListWidgetItem(tr("Since last time: {title}", title=item.title))
             else:
-                entry = QListWidgetItem(f"{item.title}  ({tr(SEVERITIES.get(item.severity, ''))})")
+                entry = QListWidgetItem(tr("{title}  ({severity})", title=item.title, severity=SEVERITIES.get(item.severity, "")))
             entry.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
             entry.setCheckState(Qt.CheckState.Checked if item.chosen else Qt.CheckState.Unchecked)
             self.list.addItem(entry)

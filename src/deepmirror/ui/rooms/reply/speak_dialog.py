@@ -169,7 +169,7 @@ class SpeakDialog(QDialog):
 
     def _show_level(self, now_db: float, peak_db: float) -> None:
         self.level.show_level(now_db, peak_db)
-        self.loudest.setText(f"{peak_db:.0f} dB".replace("-", "−"))
+        self.loudest.setText(tr("{peak_db:.0f} dB", peak_db=peak_db).replace("-", "−"))
 
     # The film and the hand
 
@@ -254,4 +254,4 @@ class SpeakDialog(QDialog):
 
 
 def _clock_words(seconds: float) -> str:
-    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+    return tr("{seconds}:{seconds2:02d}", seconds=int(seconds) // 60, seconds2=int(seconds) % 60)
