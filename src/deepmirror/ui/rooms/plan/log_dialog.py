@@ -27,7 +27,7 @@ from deepmirror.core.units import KG_PER_LB, parse_mass_kg
 from deepmirror.services.training.training_file import DoneRecord
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.panel_helpers import PlainLabel
-from deepmirror.words import joined, small
+from deepmirror.words import small
 
 COLUMNS = ("Lift", "Load", "Reps", "Clean", "Partial", "Reserve", "Pain", "Next morning", "Kind", "Settings", "Note")
 TYPING = QTableWidget.EditTrigger.AnyKeyPressed | QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
@@ -120,14 +120,14 @@ class LogDialog(QDialog):
         row = self.table.rowCount()
         self.table.insertRow(row)
         title = self._titles.get(done.movement, done.movement)
-        name = QTableWidgetItem(title if done.side == "both" else tr("{title}, {side}", title=title, side=done.side))
+        name = QTableWidgetItem(tr(title) if done.side == "both" else tr("{title}, {side}", title=title, side=done.side))
         name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
         self.table.setItem(row, 0, name)
         load = (done.load_kg or 0.0) / (KG_PER_LB if self._imperial else 1.0)
         told = (f"{load:.4g}", done.reps, done.clean_reps, done.partial_reps, done.rir, done.pain, done.pain_next_morning)
         for column, value in enumerate(told, LOAD):
             words = value if isinstance(value, str) else "" if value is None else f"{value:g}"
-            item = QTableWidgetItem(tr(words))
+            item = QTableWidgetItem(words)
             item.setTextAlignment(int(Qt.AlignmentFlag.AlignCenter))
             self.table.setItem(row, column, item)
         kind = QComboBox()
@@ -136,7 +136,7 @@ class LogDialog(QDialog):
             kind.addItem(tr(words), code)
         kind.setCurrentIndex(max(kind.findData(done.kind), 0))
         self.table.setCellWidget(row, KIND, kind)
-        self.table.setItem(row, SETTINGS, QTableWidgetItem(joined(", ", [tr("{k} {v}", k=k, v=v).strip() for k, v in done.settings])))
+        self.table.setItem(row, SETTINGS, QTableWidgetItem(", ".join(f"{k} {v}".strip() for k, v in done.settings)))
         self.table.setItem(row, NOTE, QTableWidgetItem(done.note))
 
     def _one_more(self) -> None:

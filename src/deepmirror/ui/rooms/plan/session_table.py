@@ -95,7 +95,7 @@ class SessionTable(QWidget):
         column.addLayout(below)
 
     def _fill(self, row: int, exercise: ExercisePart, titles: dict[str, str]) -> None:
-        name = QTableWidgetItem(titles.get(exercise.movement, exercise.movement))
+        name = QTableWidgetItem(tr(titles.get(exercise.movement, exercise.movement)))
         name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
         self.table.setItem(row, 0, name)
         low, high = exercise.reps
