@@ -32,7 +32,7 @@ def test_what_lies_behind_the_hand_is_not_followed_and_what_is_clear_is() -> Non
     seen = hanging(np.linspace(0, 120, FRAMES))
     told = behind_hands(seen, seen, "side-right", 0.5)
     hip, knee, back, ankle = (NAMES.index(n) for n in ("hip_right", "knee_right", "low_back", "ankle_right"))
-    assert told.step_sigma[0, hip] > 20 and told.match_sigma[0, hip] > 20 and told.step_sigma[0, back] > 20
+    assert told.step_sigma[0, hip] > 20 and told.step_sigma[0, back] > 20
     assert told.step_sigma[-1, hip] == 1 and told.step_sigma[-1, back] == 1
     assert (told.step_sigma[:, [knee, ankle]] == 1).all()
     assert (seen.step_sigma == 1).all()
@@ -44,3 +44,11 @@ def test_a_bare_hand_hides_what_it_lies_before_and_nothing_beside_it() -> None:
     beside = hanging(np.full(FRAMES, 40.0))
     assert (behind_hands(beside, beside, "side-right", 0.0).step_sigma == 1).all()
     assert behind_hands(seen, seen, "front", 0.5) is seen
+
+
+def test_a_hand_that_lies_as_on_the_clicked_picture_leaves_the_patch_some_say() -> None:
+    seen, hip = hanging(np.zeros(FRAMES)), NAMES.index("hip_right")
+    seen.match_sigma[10:, hip] = 2.0  # found less well from here on: the hand has moved within the patch
+    carried, resting = (behind_hands(seen, seen, "side-right", reach).match_sigma[:, hip] for reach in (0.5, 0.0))
+    assert (carried[:10] < 5).all() and (carried[10:] > 100).all()
+    assert (resting > 20).all()  # one that holds on to a handle hides a pelvis that moves behind it
