@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import json
+import os
 import pickle
 import shutil
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from importlib import resources
 from pathlib import Path
@@ -42,9 +45,28 @@ def truth_of(name: str) -> dict[str, Any]:
 
 
 @pytest.fixture(scope="session")
-def analyses() -> dict[str, Analysis]:
+def common(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder that all workers of one run of the tests have in common: what is slow to make is made by the first who needs it."""
+    own = tmp_path_factory.getbasetemp()
+    return own.parent if "PYTEST_XDIST_WORKER" in os.environ else own
+
+
+@contextmanager
+def one_at_a_time(common: Path, name: str) -> Iterator[Path]:
+    """A place in the common folder that is this worker's alone for now: whoever finds it empty fills it."""
+    with (common / f"{name}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield common / name
+
+
+@pytest.fixture(scope="session")
+def analyses(common: Path) -> dict[str, Analysis]:
     """Every demo film concluded from its shipped evidence."""
-    return demo_analyses()
+    with one_at_a_time(common, "analyses") as place:
+        if not place.exists():
+            place.write_bytes(pickle.dumps(demo_analyses()))
+        concluded: dict[str, Analysis] = pickle.loads(place.read_bytes())
+        return concluded
 
 
 def demo_analyses() -> dict[str, Analysis]:
@@ -60,14 +82,17 @@ CONCLUDED: dict[str, Analysis] = {}  # what was worked out once for these tests,
 
 
 @pytest.fixture
-def concluded_once(monkeypatch: pytest.MonkeyPatch) -> None:
+def concluded_once(monkeypatch: pytest.MonkeyPatch, common: Path) -> None:
     """The same film with the same brief and evidence has the same numbers: tests that ask for this work them out once."""
 
     def remembered(self: ConcludeHere, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
         told = pickle.dumps((facts, brief.file.model_dump_json(), sorted(catalogue.movements), evidence))
         name = hashlib.sha256(told).hexdigest()
         if name not in CONCLUDED:
-            CONCLUDED[name] = conclude(facts, brief, catalogue, evidence)
+            with one_at_a_time(common, name) as place:
+                if not place.exists():
+                    place.write_bytes(pickle.dumps(conclude(facts, brief, catalogue, evidence)))
+                CONCLUDED[name] = pickle.loads(place.read_bytes())
         return CONCLUDED[name]
 
     monkeypatch.setattr(ConcludeHere, "__call__", remembered)
@@ -82,14 +107,15 @@ def library(tmp_path: Path) -> Iterator[FilmLibrary]:
 
 
 @pytest.fixture(scope="session")
-def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def filled(common: Path) -> Path:
     """A library folder with the demo in it, to copy from."""
-    folder = tmp_path_factory.mktemp("filled") / "library"
-    library = FilmLibrary(folder, NOON)
-    fill_demo(library)
-    for film in library.films():
-        library.strip(film)
-    library.close()
+    with one_at_a_time(common, "filled") as folder:
+        if not folder.exists():
+            library = FilmLibrary(folder, NOON)
+            fill_demo(library)
+            for film in library.films():
+                library.strip(film)
+            library.close()
     return folder
 
 

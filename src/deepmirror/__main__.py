@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import NoReturn
@@ -92,5 +91,12 @@ def main(words: list[str] | None = None) -> int:
     return bootstrap.run_window(getattr(args, "library", None), getattr(args, "demo", False), *named)
 
 
+def run() -> None:
+    """The command: run, and end the process."""
+    from deepmirror import bootstrap
+
+    bootstrap.leave(main())
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    run()

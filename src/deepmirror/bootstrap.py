@@ -9,7 +9,7 @@ import sys
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NoReturn
 
 from deepmirror.errors import BadBrief, BadMovement, DeepMirrorError, LibraryError, one_line
 from deepmirror.files import private_by_default
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
 
 LONGEST_COMPLAINT = 2000
+STOPPED = 130  # what a shell gives for a command that was ended by Ctrl+C
 
 
 # How far work in processes apart steps back: nobody waits for a film being measured, the coach does for numbers, and the hand for both.
@@ -41,10 +42,10 @@ def ending(run: Callable[[], int]) -> int:
         sys.stdout.flush()
         return code
     except KeyboardInterrupt:
-        words, code = "Stopped.", 130
+        words, code = "Stopped.", STOPPED
     except BrokenPipeError:  # whoever read the answer has gone; the interpreter must not try once more
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
-        words, code = "Nobody reads the answer any longer.", 130
+        words, code = "Nobody reads the answer any longer.", STOPPED
     except DeepMirrorError as error:
         words, code = error.sentence, 2
     except OSError as error:
@@ -52,7 +53,8 @@ def ending(run: Callable[[], int]) -> int:
     except MemoryError:
         words, code = "There is not enough memory for this.", 1
     except Exception as error:  # noqa: BLE001 - a mistake of ours, said in a line; the places in the program go with it
-        words, code = f"A mistake of the program: {describe(error)}", 1
+        stopped = _came_of_stopping(error)
+        words, code = ("Stopped.", STOPPED) if stopped else (f"A mistake of the program: {describe(error)}", 1)
     fresh = "\n" if sys.stderr.isatty() else ""  # a line of progress may stand there
     with suppress(OSError):
         print(fresh + one_line(words, LONGEST_COMPLAINT), file=sys.stderr)
@@ -61,6 +63,23 @@ def ending(run: Callable[[], int]) -> int:
 
 def _stopped(number: int, _: object) -> None:
     raise KeyboardInterrupt
+
+
+def _came_of_stopping(error: BaseException | None) -> bool:
+    """Whether a library made an error of its own of being stopped, as one that is being loaded does."""
+    while error is not None and not isinstance(error, KeyboardInterrupt):
+        error = error.__cause__ or error.__context__
+    return error is not None
+
+
+def leave(code: int) -> NoReturn:
+    """End the process with this code. Python would end itself by the signal instead where that came in the middle of loading a module."""
+    if code == STOPPED:
+        with suppress(OSError):
+            sys.stdout.flush()
+            sys.stderr.flush()
+        os._exit(code)
+    sys.exit(code)
 
 
 def run_batch(clip: Path, brief: Path, out: Path, reply: bool) -> int:

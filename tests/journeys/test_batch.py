@@ -44,6 +44,32 @@ def test_a_run_that_is_asked_to_stop_ends_in_one_line_and_leaves_nothing(tmp_pat
     assert not out.exists() or not list(out.iterdir())
 
 
+STOPPED_WHILE_LOADING = """
+from deepmirror import bootstrap
+
+def stop():
+    raise KeyboardInterrupt
+
+def run():
+    try:
+        eval("stop()")  # as modules do that are being loaded
+    except KeyboardInterrupt as error:
+        if {wrapped}:
+            raise ImportError("a library's own error") from error
+        raise
+
+bootstrap.leave(bootstrap.ending(run))
+"""
+
+
+@pytest.mark.parametrize("wrapped", [False, True])
+def test_stopped_while_it_still_loads_it_ends_the_same_way(wrapped: bool) -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", STOPPED_WHILE_LOADING.format(wrapped=wrapped)], capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stderr) == (130, "Stopped.\n")
+
+
 @pytest.mark.parametrize("case", ["no film", "empty film", "no brief", "bad brief", "unknown movement"])
 def test_bad_input_is_one_line_and_exit_two(tmp_path: Path, case: str) -> None:
     clip, brief = DEMO / "tove_back_squat_side.mp4", tmp_path / "brief.json"
