@@ -11,7 +11,18 @@ from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTranslator
-from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QPlainTextEdit, QTabBar, QTableView, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QTabBar,
+    QTableView,
+    QWidget,
+)
 
 LONGER = 1.35  # German against English runs about a third longer; common practice, no source
 WORD = re.compile(r"[A-Za-z]{3,}")
@@ -104,6 +115,8 @@ def _own_texts(widget: QWidget) -> Iterator[str]:
         yield widget.text()
     elif isinstance(widget, QLineEdit):
         yield widget.placeholderText()
+    elif isinstance(widget, QAbstractSpinBox):
+        yield widget.text()
     elif isinstance(widget, QComboBox):
         yield from (widget.itemText(i) for i in range(widget.count()))
     elif isinstance(widget, QTabBar):

@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from pypdf import PdfReader
-from PyQt6.QtCore import QTranslator
+from PyQt6.QtCore import Qt, QTranslator
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QDialog, QLabel, QToolButton
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QDialog, QLabel, QScrollArea, QToolButton
 from pytestqt.qtbot import QtBot
 
 from deepmirror.reply.page import render_page, render_request
@@ -59,6 +59,10 @@ def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, 
         for button in seen:
             assert "«" in button.text() or "…" in button.text() or not button.text().strip().isalpha(), button.text()
             assert button.sizeHint().width() <= button.width() + 3, f"{room}: {button.text()} is cut"
+        for area in (a for a in foreign.findChildren(QScrollArea) if a.isVisible()):
+            inside, shown = area.widget(), area.viewport()
+            scrolls = area.horizontalScrollBarPolicy() != Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+            assert scrolls or inside is None or shown is None or inside.width() <= shown.width() + 2, f"{room}: a panel is cut"
     said = [label.text() for label in foreign.findChildren(QLabel) if "«" in label.text()]
     assert len(said) > 40
     assert {a.text()[0] for a in foreign.actions_by_id.values()} == {"«"}

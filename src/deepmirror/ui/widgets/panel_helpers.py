@@ -39,6 +39,11 @@ class ElidedLabel(PlainLabel):
             painter.drawText(self.rect(), int(self.alignment()), tr(shown))
 
 
+def shortened(painter: QPainter, words: str, room: float) -> str:
+    """Words as a painter's font gets them into so many pixels, ending in … where it cannot."""
+    return painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room))
+
+
 def tip(words: str) -> str:
     """Words for a tool tip, as they are: one that looks like markup would be drawn as such."""
     return f"<span>{escape(tr(words))}</span>" if words else ""
@@ -80,11 +85,10 @@ class Paper(QWidget):
 
 
 def vertical_scroll_area(inside: QWidget) -> QScrollArea:
-    """A panel that scrolls up and down where it is too long."""
+    """A panel that scrolls up and down where it is too long, and sideways only where a language's longer words do not fit its width."""
     scroll = QScrollArea()
     scroll.setWidget(inside)
     scroll.setWidgetResizable(True)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return scroll
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.panel_helpers import shortened
 from deepmirror.words import joined
 
 ROW, NAME = 22.0, 96.0
@@ -41,7 +42,7 @@ class SetBars(QWidget):
         for i, (muscle, sets) in enumerate(self._sets.items()):
             y = 3 + i * ROW
             painter.setPen(QColor(t.TEXT))
-            painter.drawText(QRectF(0, y, NAME - 6, ROW), int(Qt.AlignmentFlag.AlignVCenter), tr(muscle))
+            painter.drawText(QRectF(0, y, NAME - 6, ROW), int(Qt.AlignmentFlag.AlignVCenter), shortened(painter, tr(muscle), NAME - 6))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.TEAL))
             painter.drawRoundedRect(QRectF(NAME, y + 5, max(room * sets / most, 1), ROW - 10), 3, 3)

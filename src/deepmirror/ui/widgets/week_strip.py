@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import tip
+from deepmirror.ui.widgets.panel_helpers import shortened, tip
 from deepmirror.ui.widgets.verdict_mark import paint_mark
 
 HEAD, GAP, SIDE, MARK = 40.0, 6.0, 4.0, 13.0
@@ -100,14 +100,15 @@ class WeekStrip(QWidget):
 
     def _paint_head(self, painter: QPainter, column: WeekColumn, box: QRectF) -> None:
         face = QFont(painter.font())
-        face.setBold(column.present)
-        painter.setFont(face)
-        painter.setPen(QColor(t.TEXT if column.present else t.TEXT_DIM))
-        painter.drawText(QRectF(box.left(), 1, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), tr(column.title))
-        face.setBold(False)
-        painter.setFont(face)
-        painter.setPen(QColor(t.TEAL if column.lighter else t.TEXT_DIM))
-        painter.drawText(QRectF(box.left(), 18, box.width(), 18), int(Qt.AlignmentFlag.AlignCenter), tr(column.below))
+        for top, words, bold, colour in (
+            (1, column.title, column.present, t.TEXT if column.present else t.TEXT_DIM),
+            (18, column.below, False, t.TEAL if column.lighter else t.TEXT_DIM),
+        ):
+            face.setBold(bold)
+            painter.setFont(face)
+            painter.setPen(QColor(colour))
+            line = QRectF(box.left(), top, box.width(), 18)
+            painter.drawText(line, int(Qt.AlignmentFlag.AlignCenter), shortened(painter, tr(words), box.width()))
 
     def _paint_card(self, painter: QPainter, card: WeekCard, box: QRectF) -> None:
         painter.setPen(Qt.PenStyle.NoPen)

@@ -196,7 +196,7 @@ class PersonRoom(QWidget):
         box.setRange(low, high)
         box.setDecimals(1)
         box.setSuffix(unit)
-        box.setSpecialValueText("not tested" if unit != " cm" or high > 10 else "flat")
+        box.setSpecialValueText(tr("not tested") if unit != " cm" or high > 10 else tr("flat"))
         box.setKeyboardTracking(False)
         box.setFixedWidth(92)
         box.valueChanged.connect(lambda v: self._do(lambda p: change(p, v)))
@@ -254,9 +254,9 @@ class PersonRoom(QWidget):
         client = person.client
         self.stature.setText(person.words(client.stature_cm) if client.stature_cm else "")
         self.mass.setText(
-            tr("{mass_kg:.0f} lb", mass_kg=client.mass_kg / 0.45359237)
+            f"{client.mass_kg / 0.45359237:.0f} lb"
             if client.imperial and client.mass_kg
-            else tr("{mass_kg:g} kg", mass_kg=client.mass_kg)
+            else f"{client.mass_kg:g} kg"
             if client.mass_kg
             else ""
         )

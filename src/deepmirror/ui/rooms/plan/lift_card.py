@@ -11,7 +11,7 @@ from deepmirror.core.units import in_their_units
 from deepmirror.services.training.client_page import load_words, plates_words, reps_words, rest_words, title_of, warm_up_words
 from deepmirror.services.training.training_file import Gate, LoadChange, PlannedLift, TrainingFile
 from deepmirror.ui.translation import tr
-from deepmirror.ui.widgets.panel_helpers import PlainLabel
+from deepmirror.ui.widgets.panel_helpers import ElidedLabel, PlainLabel
 from deepmirror.ui.widgets.plates_view import PlatesView
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
 from deepmirror.words import joined
@@ -64,10 +64,10 @@ class LiftCard(QFrame):
         row.addLayout(words)
         if lift.per_side_kg and lift.sets:
             row.addWidget(PlatesView(lift.per_side_kg))
-        row.addStretch(1)
-        change = PlainLabel(self._said(change_words(file, lift)))
+        change = ElidedLabel(self._said(change_words(file, lift)))
+        change.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         change.setObjectName("dim")
-        row.addWidget(change)
+        row.addWidget(change, 1)
         verdict, gate = GATES[lift.gate.gate]
         row.addWidget(VerdictMark(verdict))
         row.addWidget(PlainLabel(tr(gate)))
