@@ -7,6 +7,7 @@ the interface gives one with `speak_with`, and without it everything stays Engli
 
 from __future__ import annotations
 
+import string
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -94,17 +95,22 @@ def _shown(words: str, translate: Translate) -> str:
     if not isinstance(words, Said):
         return translate(words) if any(c.isalpha() for c in words) else words
     parts = {name: _shown(part, translate) if isinstance(part, str) else part for name, part in words.parts.items()}
-    pattern = translate(words.pattern) if _has_words(words.pattern) else words.pattern
-    text = pattern.format(**parts)
+    text = _filled(translate(words.pattern) if _has_words(words.pattern) else words.pattern, words.pattern, parts)
     if words.begins == "small" and _beginning(text, "small") != words:
         return text  # said in another language, which may write its first word large here
     return _beginning(text, words.begins)
 
 
+def _filled(pattern: str, english: str, parts: dict[str, Any]) -> str:
+    """A translated pattern with its parts; the English one where the translation has places that are not there."""
+    try:
+        return pattern.format(**parts)
+    except (LookupError, ValueError, AttributeError, TypeError):
+        return english.format(**parts)
+
+
 def _has_words(pattern: str) -> bool:
     """Whether anything of a pattern is said besides its places."""
-    import string
-
     return any(c.isalpha() for text, *_ in string.Formatter().parse(pattern) for c in text)
 
 

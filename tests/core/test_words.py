@@ -84,6 +84,12 @@ def test_kept_as_json_and_read_back_it_can_still_be_translated() -> None:
         assert back == said and in_language(back) == in_language(said)
 
 
+def test_a_translation_with_a_wrong_place_is_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    for wrong in ("{rps} Wdh. · {found}", "{reps} Wdh. · {", "{reps.most} Wdh.", "{} Wdh."):
+        monkeypatch.setattr(words, "_language", [lambda text, wrong=wrong: wrong if "reps" in text else text])
+        assert in_language(line()) == "4 reps · Hips rise off the pad"
+
+
 def test_parts_that_json_cannot_keep_leave_plain_text() -> None:
     said = say("on {day:%d %b}", day=date(2026, 3, 2))
     assert isinstance(said, Said) and to_kept(said) == "on 02 Mar" == from_kept(to_kept(said))

@@ -22,7 +22,12 @@ class Sentence(TypeDecorator[str]):
         return json.dumps(kept, ensure_ascii=False) if isinstance(kept, dict) else kept
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> str | None:
-        return value if value is None or not value.startswith(SENTENCE_BEGINS) else from_kept(json.loads(value))
+        if value is None or not value.startswith(SENTENCE_BEGINS):
+            return value
+        try:
+            return from_kept(json.loads(value))
+        except (ValueError, LookupError, TypeError, AttributeError):  # no sentence of ours, though it begins like one
+            return value
 
 
 SENTENCE_BEGINS = '{"pattern": '
