@@ -35,7 +35,7 @@ class Value:
 
 def with_unit(number: str, unit: str) -> str:
     """A number and its unit as they are written: "3.6 cm", but "33°" without a gap."""
-    return f"{number}{unit}" if unit.startswith("°") else say("{number} {unit}", number=number, unit=unit).rstrip()
+    return f"{number}{unit}" if not unit or unit.startswith("°") else say("{number} {unit}", number=number, unit=unit)
 
 
 def with_doubt(value: float, u: float, places: int, unit: str, signed: bool = False) -> str:

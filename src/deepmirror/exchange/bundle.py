@@ -117,7 +117,7 @@ def _checked_members(name: str, archive: zipfile.ZipFile) -> dict[str, zipfile.Z
     """All files of the archive by name, each one harmless. Raises BadBundle."""
     if len(archive.infolist()) > MOST_ENTRIES:
         raise BadBundle(
-            say("The bundle “{name}” holds {infolist} entries; a film and its set are two.", name=name, infolist=len(archive.infolist()))
+            say("The bundle “{name}” holds {entries} entries; a film and its set are two.", name=name, entries=len(archive.infolist()))
         )
     members: dict[str, zipfile.ZipInfo] = {}
     for info in archive.infolist():

@@ -146,7 +146,7 @@ class Film:
         if picture.shape[1::-1] != (self.facts.width, self.facts.height):
             was, now = (
                 say("{width} × {height}", width=self.facts.width, height=self.facts.height),
-                say("{shape} × {shape2}", shape=picture.shape[1], shape2=picture.shape[0]),
+                say("{width} × {height}", width=picture.shape[1], height=picture.shape[0]),
             )
             raise BadFilm(
                 say(
@@ -265,19 +265,19 @@ def _index(path: Path, size: int, changed_ns: int) -> tuple[NDArray[np.int64], N
     if duration <= 0 or duration > MAX_DURATION_S:
         raise BadFilm(
             say(
-                "“{name}” runs {duration:.0f} minutes; cut it to the set (at most {max_duration_s:.0f}).",
+                "“{name}” runs {minutes:.0f} minutes; cut it to the set (at most {most:.0f}).",
                 name=path.name,
-                duration=duration / 60,
-                max_duration_s=MAX_DURATION_S / 60,
+                minutes=duration / 60,
+                most=MAX_DURATION_S / 60,
             )
         )
     step, usual = duration / (len(pts) - 1), float(np.median(np.diff(pts))) * time_base
     if max(step, usual) > 1 / MIN_FPS:
         raise BadFilm(
             say(
-                "“{name}” shows {step:.2g} pictures a second; at least {min_fps:.0f} are needed.",
+                "“{name}” shows {rate:.2g} pictures a second; at least {min_fps:.0f} are needed.",
                 name=path.name,
-                step=1 / max(step, usual),
+                rate=1 / max(step, usual),
                 min_fps=MIN_FPS,
             )
         )

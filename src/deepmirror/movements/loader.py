@@ -203,7 +203,7 @@ def _checked(file: Traversable, check: Callable[[object], T]) -> T:
         # a misspelt key is also a missing one: name the misspelling
         first = min(error.errors(), key=lambda e: e["type"] != "extra_forbidden")
         raise BadMovement(
-            say("{place}: {p}: {msg}", place=_place(file, first["loc"]), p=".".join(str(p) for p in first["loc"]), msg=first["msg"])
+            say("{place}: {key}: {msg}", place=_place(file, first["loc"]), key=".".join(str(p) for p in first["loc"]), msg=first["msg"])
         ) from error
 
 
@@ -218,8 +218,6 @@ def _place(file: Traversable, where: tuple[int | str, ...]) -> str:
                 at = heads[part]
                 end = heads[part + 1] if part + 1 < len(heads) else len(lines)
             continue
-        pattern = re.compile(
-            say("^\\s*(?:{escape}\\s*=|\\[+(?:[\\w.]*\\.)?{escape}\\]+\\s*$|.*[{{,]\\s*{escape}\\s*=)", escape=re.escape(part))
-        )
+        pattern = re.compile(rf"^\s*(?:{re.escape(part)}\s*=|\[+(?:[\w.]*\.)?{re.escape(part)}\]+\s*$|.*[{{,]\s*{re.escape(part)}\s*=)")
         at = next((n for n in range(at, end) if pattern.match(lines[n])), at)
-    return say("{name}:{at}", name=file.name, at=at + 1)
+    return f"{file.name}:{at + 1}"

@@ -116,7 +116,7 @@ class RepTableView(QTableWidget):
         for j in range(self.columnCount()):
             item = self.horizontalHeaderItem(j)
             if item is not None:
-                item.setText(tr("▾ {j}", j=j + 1) if j + 1 == number else str(j + 1))
+                item.setText(f"▾ {j + 1}" if j + 1 == number else str(j + 1))
 
     def _pick(self, row: int, column: int) -> None:
         self.picked.emit(self._rows[row - 1].key if row else "", column + 1)

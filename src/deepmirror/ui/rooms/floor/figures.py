@@ -163,4 +163,4 @@ class RestClock(BigText):
     def _show(self) -> None:
         s = int(self.seconds())
         over = bool(self.asked_s) and s >= self.asked_s
-        self.say(tr("{s}:{s2:02d}", s=s // 60, s2=s % 60), t.COPPER_LIGHT if over else "")
+        self.say(f"{s // 60}:{s % 60:02d}", t.COPPER_LIGHT if over else "")

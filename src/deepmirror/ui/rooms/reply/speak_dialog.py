@@ -254,4 +254,4 @@ class SpeakDialog(QDialog):
 
 
 def _clock_words(seconds: float) -> str:
-    return tr("{seconds}:{seconds2:02d}", seconds=int(seconds) // 60, seconds2=int(seconds) % 60)
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
