@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import tomllib
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -30,6 +31,26 @@ HERE = Path(__file__).parent
 LATERAL_M = 0.5  # how far before the middle of the client things stand that hide her from a side camera
 
 
+Pose = tuple[dict[str, Array], dict[str, Array], Array]  # landmarks, segments' places, and the middle of the hands
+
+
+class Poses(Sequence[Pose]):
+    """The body in each frame, worked out when it is asked for and kept: a look at a few frames needs no others."""
+
+    def __init__(self, pose: Callable[[int], Pose], count: int) -> None:
+        self._pose, self._count, self._known = pose, count, dict[int, Pose]()
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __getitem__(self, i: int) -> Pose:  # type: ignore[override]
+        if not 0 <= i < self._count:
+            raise IndexError(i)
+        if i not in self._known:
+            self._known[i] = self._pose(i)
+        return self._known[i]
+
+
 class Take:
     """One drawn film, ready to be looked at frame by frame."""
 
@@ -49,7 +70,7 @@ class Take:
         self.set_s = (drawn.walk_s[0] + 0.2 * bool(drawn.walk_s[0]), float(self.times[-1]) - drawn.walk_s[1])
         self._fidget()
         self.walk = Walk(drawn.walk_s, self.set_s, float(self.times[-1])) if any(drawn.walk_s) else None
-        self.poses = [self._pose(i) for i in range(len(self.times))]
+        self.poses = Poses(self._pose, len(self.times))
         self.cameras = [self._camera(float(t)) for t in self.times]
 
     def _unevenly(self, before: float, after: float, reps: tuple[Rep, ...]) -> None:
@@ -82,7 +103,7 @@ class Take:
             free = (self.times > start) & (self.times < end)
             self.depth += np.where(free, size * np.exp(-0.5 * ((self.times - centre) / 0.25) ** 2), 0.0)
 
-    def _pose(self, i: int) -> tuple[dict[str, Array], dict[str, Array], Array]:
+    def _pose(self, i: int) -> Pose:
         if self.walk is not None and isinstance(self.lifter, Squatter):
             self.lifter.steps, self.lifter.drop_m = self.walk.steps(float(self.times[i]))
         lm, tf, bar = self.lifter.pose(float(self.depth[i]), float(self.fault[i]))
@@ -243,49 +264,62 @@ def encode(path: Path, drawn: Drawn) -> tuple[Any, Any]:
     return container, stream
 
 
+class Stage:
+    """A take set up in its room: the picture of any of its frames."""
+
+    def __init__(self, take: Take) -> None:
+        drawn = self.drawn = take.drawn
+        self.take = take
+        looks = drawn.looks | {"light": [int(drawn.light["light"])]}
+        mirror = bool(drawn.way.get("mirror"))
+        self.room = Room(take.cameras[0], looks, drawn.seed, mirror=mirror, window=drawn.light["kind"] == "window", samples=0)
+        self.room.set_body(*skin(take.body, take.poses[0][1]), take.body.faces, take.body.colours)
+        self._props = furnish(self.room, take)
+        self._other = Bystander(self.room, take) if {"passes_s", "stands_m"} & set(drawn.way) else None
+        if mirror:
+            reflect(self.room, take)
+        self._grid = take.cameras[0].undistorted_grid()
+        self._rng = np.random.default_rng(drawn.seed + 1)
+        self._bar = drawn.movement in ("back_squat", "romanian_deadlift")
+
+    def picture(self, i: int) -> NDArray[np.uint8]:
+        """Frame i as the phone sees it, with its noise. (H, W, 3) RGB."""
+        take, room = self.take, self.room
+        lm, tf, hands = take.poses[i]
+        room.aim(take.cameras[i])
+        room.set_body(*skin(take.body, tf), take.body.faces, take.body.colours)
+        if self._bar:
+            room.set_bar(hands, self.drawn.way.get("plate_m", 0.14))
+        place_props(room, self._props, lm)
+        if self._other is not None:
+            self._other.show(float(take.times[i]))
+        room.set_shadow([lm["ankle_left"], lm["ankle_right"]])
+        picture = cv2.remap(room.picture(), self._grid, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.6)  # a lens is not sharper, and it spares drawing every pixel four times
+        noise = self.drawn.light["noise"] * self._rng.standard_normal(picture.shape[:2], np.float32)
+        return np.clip(picture + noise[..., None], 0, 255).astype(np.uint8)
+
+
 def make(seed: int, out: Path, stills: bool) -> None:
     """Film, truth and brief of one seed."""
     drawn = draw(seed)
     take = Take(drawn)
-    looks = drawn.looks | {"light": [int(drawn.light["light"])]}
-    room = Room(take.cameras[0], looks, seed, mirror=bool(drawn.way.get("mirror")), window=drawn.light["kind"] == "window", samples=0)
-    room.set_body(*skin(take.body, take.poses[0][1]), take.body.faces, take.body.colours)
-    props = furnish(room, take)
-    other = Bystander(room, take) if {"passes_s", "stands_m"} & set(drawn.way) else None
-    if drawn.way.get("mirror"):
-        reflect(room, take)
-    grid = take.cameras[0].undistorted_grid()
-    rng = np.random.default_rng(seed + 1)
+    stage = Stage(take)
     name, last = f"lot_{seed:04d}", len(take.times) - 1
-    frames = [take.seed_frame(), int(np.argmax(take.depth + 0.05 * take.fault)), int(0.8 * last)] if stills else range(last + 1)
-    container, stream = (None, None) if stills else encode(out / f"{name}.part.mp4", drawn)
-    bar = drawn.movement in ("back_squat", "romanian_deadlift")
-    for i in frames:
-        lm, tf, hands = take.poses[i]
-        room.aim(take.cameras[i])
-        room.set_body(*skin(take.body, tf), take.body.faces, take.body.colours)
-        if bar:
-            room.set_bar(hands, drawn.way.get("plate_m", 0.14))
-        place_props(room, props, lm)
-        if other is not None:
-            other.show(float(take.times[i]))
-        room.set_shadow([lm["ankle_left"], lm["ankle_right"]])
-        picture = cv2.remap(room.picture(), grid, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        picture = cv2.GaussianBlur(picture, (0, 0), 0.6)  # a lens is not sharper, and it spares drawing every pixel four times
-        noise = drawn.light["noise"] * rng.standard_normal(picture.shape[:2], np.float32)
-        noisy = np.clip(picture + noise[..., None], 0, 255).astype(np.uint8)
-        if container is None:
-            out.mkdir(parents=True, exist_ok=True)
-            cv2.imwrite(str(out / f"{name}-{i}.png"), noisy[:, :, ::-1])
-            continue
-        frame = av.VideoFrame.from_ndarray(noisy, format="rgb24")
+    if stills:
+        out.mkdir(parents=True, exist_ok=True)
+        for i in (take.seed_frame(), int(np.argmax(take.depth + 0.05 * take.fault)), int(0.8 * last)):
+            cv2.imwrite(str(out / f"{name}-{i}.png"), stage.picture(i)[:, :, ::-1])
+        return
+    container, stream = encode(out / f"{name}.part.mp4", drawn)
+    for i in range(last + 1):
+        frame = av.VideoFrame.from_ndarray(stage.picture(i), format="rgb24")
         frame.pts, frame.time_base = round(float(take.times[i]) * 90000), Fraction(1, 90000)
         container.mux(stream.encode(frame))
-    if container is not None:
-        container.mux(stream.encode())
-        container.close()
-        write_truth(take, room, out, name)
-        (out / f"{name}.part.mp4").rename(out / f"{name}.mp4")
+    container.mux(stream.encode())
+    container.close()
+    write_truth(take, stage.room, out, name)
+    (out / f"{name}.part.mp4").rename(out / f"{name}.mp4")
 
 
 def write_truth(take: Take, room: Room, out: Path, name: str) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import string
 from collections.abc import Callable, Iterable
+from functools import cache
 from typing import Any
 
 
@@ -79,9 +80,9 @@ Translate = Callable[[str], str]
 _language: list[Translate] = []
 
 
-def speak_with(translate: Translate) -> None:
-    """From now on texts are shown as `translate` gives them; it gives back what it does not know."""
-    _language[:] = [translate]
+def speak_with(translate: Translate | None) -> None:
+    """From now on texts are shown as `translate` gives them; it gives back what it does not know. None: English again."""
+    _language[:] = [translate] if translate else []
 
 
 def in_language(words: str) -> str:
@@ -109,6 +110,7 @@ def _filled(pattern: str, english: str, parts: dict[str, Any]) -> str:
         return english.format(**parts)
 
 
+@cache
 def _has_words(pattern: str) -> bool:
     """Whether anything of a pattern is said besides its places."""
     return any(c.isalpha() for text, *_ in string.Formatter().parse(pattern) for c in text)

@@ -20,8 +20,9 @@ from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.replies.composing import draft_reply
 from deepmirror.services.replies.retake_request import draft_request
 from deepmirror.ui.theme.style import apply_theme
-from deepmirror.ui.translation import load_language
+from deepmirror.ui.translation import load_language, speak
 from deepmirror.ui.window import ROOMS, USUAL_SIZE, MainWindow
+from deepmirror.words import speak_with
 from tests.gui.pseudo_language import PseudoLanguage, english_in, shown_on
 from tests.gui.ui_driver import PATIENCE, open_film
 
@@ -31,7 +32,7 @@ def foreign(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iter
     """The window in a language that is a third longer."""
     apply_theme(qapp)
     translator = PseudoLanguage()
-    qapp.installTranslator(translator)
+    speak(qapp, translator)
     window = MainWindow(demo_library)
     window.resize(USUAL_SIZE)
     window.show()
@@ -40,6 +41,7 @@ def foreign(qtbot: QtBot, qapp: QApplication, demo_library: FilmLibrary) -> Iter
     window.close()
     window.deleteLater()
     qapp.removeTranslator(translator)
+    speak_with(None)
 
 
 def test_buttons_and_words_have_room_for_a_longer_language(foreign: MainWindow, qtbot: QtBot) -> None:

@@ -20,9 +20,6 @@ def _by_qt(words: str) -> str:
     return QCoreApplication.translate(CONTEXT, words)
 
 
-speak_with(_by_qt)  # whoever shows anything imports this module
-
-
 def tr(words: str, /, **parts: object) -> str:
     """The words in the interface's language; parts fill {places} after the translation."""
     return in_language(Said(words, parts) if parts else words)
@@ -41,4 +38,10 @@ def install_language(app: QCoreApplication, locale: str) -> bool:
         return False
     if own.load(f"qtbase_{locale}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
         app.installTranslator(own)
-    return app.installTranslator(ours)
+    return speak(app, ours)
+
+
+def speak(app: QCoreApplication, translator: QTranslator) -> bool:
+    """Show all words as a translator gives them; without one nothing is looked up, and English costs nothing."""
+    speak_with(_by_qt)
+    return app.installTranslator(translator)
