@@ -18,7 +18,7 @@ PATIENCE = 60000  # ms; generous for a busy machine: no wait lasts longer than t
 
 def solved(window: MainWindow) -> bool:
     """True when the open film's numbers are worked out and shown."""
-    return window.review is not None and window.review.analysis is not None and not window.jobs
+    return window.review is not None and window.review.analysis is not None and not window.jobs and not window.mirror.turns.waiting()
 
 
 def opened(window: MainWindow, qtbot: QtBot, film_id: int) -> None:

@@ -19,6 +19,7 @@ class FilmList:
     def __init__(self, read: Read) -> None:
         self._read, self._lock = read, threading.Lock()
         self._films: dict[int, FilmRecord] = {}
+        self._newest_first: list[FilmRecord] = []
         self._changed: set[int] | None = None  # None: all of them
 
     def note(self, film_id: int) -> None:
@@ -42,10 +43,13 @@ class FilmList:
         """Newest arrival first. Raises LibraryError; what changed is then read the next time."""
         with self._lock:
             changed = self._changed
+            if changed == set():
+                return list(self._newest_first)
             if changed is None:
                 self._films = {f.id: f for f in self._read(None)}
-            elif changed:
+            else:
                 found = {f.id: f for f in self._read(changed)}
                 self._films = {i: f for i, f in self._films.items() if i not in changed} | found
             self._changed = set()
-            return sorted(self._films.values(), key=lambda f: (f.arrived_at, f.id), reverse=True)
+            self._newest_first = sorted(self._films.values(), key=lambda f: (f.arrived_at, f.id), reverse=True)
+            return list(self._newest_first)

@@ -54,7 +54,9 @@ class JobBar(QObject):
         if self.jobs and job is self.jobs[0]:
             self._show(True)
             self.label.setText(tr("{title}: {words}", title=job.title, words=words))
+            self.bar.setUpdatesEnabled(False)  # it would paint the window at once, for each per cent
             self.bar.setValue(round(100 * share))
+            self.bar.setUpdatesEnabled(True)
 
     def _ended(self, job: Job) -> None:
         self.jobs.remove(job)

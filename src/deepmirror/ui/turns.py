@@ -22,6 +22,15 @@ class Turns(QObject):
         self._parts = deque(parts)
         self._timer.start(0)
 
+    def then(self, *parts: Callable[[], object]) -> None:
+        """Do these after what is left."""
+        self._parts += parts
+        self._timer.start(0)
+
+    def waiting(self) -> bool:
+        """True while parts are left."""
+        return bool(self._parts)
+
     def forget(self) -> None:
         """Nothing of what is left is done."""
         self._parts.clear()

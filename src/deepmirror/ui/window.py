@@ -47,7 +47,6 @@ from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
-from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel, plain
 from deepmirror.ui.widgets.rail import Rail
@@ -117,7 +116,7 @@ class MainWindow(WindowContext):
         self._connect()
         self.go("desk")
         self._place()
-        self.edits, self._turns = Edits(self), Turns(self)
+        self.edits = Edits(self)
         for film_id in library.unmeasured():
             self.measure_film(film_id)
         self.floor_control.recover()
@@ -175,10 +174,11 @@ class MainWindow(WindowContext):
 
     def go(self, room: str) -> None:
         """Show a room; keys work where they belong."""
+        if room == "desk":
+            self.desk_room.refresh()  # before it is seen: it is read once then
         self.stack.setCurrentIndex(ROOMS.index(room))
         self.rail.buttons[room].setChecked(True)
         if room == "desk":
-            self.desk_room.refresh()
             self.plan.look_at_due()
             self.desk_room.list.setFocus()
         elif room == "person":
@@ -328,7 +328,7 @@ class MainWindow(WindowContext):
         """Show a review that was concluded anew, if it is still the open one."""
         if review is self.review:
             self.mirror.refresh()
-            self._turns.begin(self.follow_up.refresh, self.refresh_actions, self.follow_up.greet)
+            self.mirror.turns.then(self.follow_up.refresh, self.refresh_actions, self.follow_up.greet)
 
     def step_history(self, back: bool) -> None:
         """Undo or redo what the room on show edits."""
@@ -347,7 +347,8 @@ class MainWindow(WindowContext):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
-        self._turns.forget()
+        self.mirror.turns.forget()
+        self.desk_room.read_no_more()
         keep_window_place(self.library, self.saveGeometry().toBase64().data().decode())
         self.library.stop_work()
         self.inbox.close()

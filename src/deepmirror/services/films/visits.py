@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord, FilmState
 
@@ -39,7 +40,12 @@ def visits(films: Sequence[FilmRecord], span_h: float) -> list[Visit]:
 
 
 def _came(film: FilmRecord) -> datetime:
-    return datetime.fromisoformat(film.arrived_at)
+    return _instant(film.arrived_at)
+
+
+@lru_cache(maxsize=8192)
+def _instant(iso: str) -> datetime:
+    return datetime.fromisoformat(iso)
 
 
 def span_of(library: FilmLibrary) -> float:

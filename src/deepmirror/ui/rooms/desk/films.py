@@ -21,6 +21,7 @@ ROW_HEIGHT = 104
 STRIPS_KEPT = 300
 TROUBLED = (FilmState.FAILED, FilmState.REFILM, FilmState.ASKED)
 MOST_SHOWN = 4  # films of a visit whose pictures stand in its row
+MOST_NAMED = 6  # films of a visit whose notes and states are told in its row
 MOST_WORDS = 400  # letters of a line that can be in sight; more are not measured
 WORDS_FROM = 600  # px from the row's left where the words begin
 FILM_ROLE = Qt.ItemDataRole.UserRole + 1
@@ -80,8 +81,9 @@ class FilmsModel(QAbstractListModel):
 
     def set_films(self, films: list[FilmRecord]) -> None:
         """Show these films."""
+        known = {f.id: f for f in self.everything}
+        self._haystacks = {f.id: self._haystacks[f.id] for f in films if f.id in self._haystacks and known.get(f.id) is f}
         self.everything = films
-        self._haystacks = {}
         self.arrange()
 
     def arrange(self) -> None:
@@ -213,12 +215,13 @@ class FilmRow(QStyledItemDelegate):
 
     def _visit_rows(self, visit: Visit) -> list[tuple[bool, str, str]]:
         """The same of a visit: every film's state, and the first answer that is due."""
-        notes = [say("“{note}”", note=f.note) for f in visit.films if f.note]
+        told = visit.films[:MOST_NAMED]
+        notes = [say("“{note}”", note=f.note) for f in told if f.note]
         troubled = any(f.state in TROUBLED for f in visit.films)
         return [
             (True, t.TEXT, _visit_who(visit)),
             (False, t.TEXT_DIM, joined(" ", notes) or tr("one visit")),
-            (False, t.COPPER if troubled else t.TEAL, joined("; ", [self._state(f) for f in visit.films])),
+            (False, t.COPPER if troubled else t.TEAL, joined("; ", [self._state(f) for f in told])),
             (False, t.TEXT_DIM, tr("answer due {when}", when=days_words(min(f.due_at for f in visit.films), self._now()))),
         ]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -37,6 +38,8 @@ class DeskRoom(QWidget):
         self.setObjectName("paper")
         self.setAcceptDrops(True)
         self._library, self._stale = library, False
+        self._unread: deque[int] = deque()  # films whose pictures are wanted and not being read yet
+        self._reading = False
         self.model = FilmsModel(self)
         self.model.strip_wanted.connect(self._want_strip)
         title = PlainLabel(tr("Desk"))
@@ -157,15 +160,32 @@ class DeskRoom(QWidget):
         return sorted(self.model.wanted)
 
     def _want_strip(self, film_id: int) -> None:
+        self._unread.append(film_id)
+        if not self._reading:
+            self._read_next()
+
+    def _read_next(self) -> None:
+        """One strip after the other: a job for each row that comes into sight would hold up the painting that asks for them."""
+        self._reading = False
+        if not self._unread:
+            return
+        film_id = self._unread.popleft()
         film = next((f for f in self.model.everything if f.id == film_id), None)
         if film is None:
             self.model.wanted.discard(film_id)
+            self._read_next()
             return
         job = Job(tr("reading pictures"), lambda progress: self._read_strip(film, progress), self)
         job.done.connect(lambda images: self.model.keep_strip(film_id, images))
         for failed in (job.failed, job.broke):
             failed.connect(lambda *_: self.model.keep_strip(film_id, []))
+        job.finished.connect(self._read_next)
+        self._reading = True
         self.strip_wanted.emit(job)
+
+    def read_no_more(self) -> None:
+        """No further pictures are read: the window closes."""
+        self._unread.clear()
 
     def _read_strip(self, film: FilmRecord, progress: Progress) -> list[QImage]:
         progress.report(0.0, "reading pictures")

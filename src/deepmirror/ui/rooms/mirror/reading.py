@@ -96,8 +96,8 @@ class ReadingPanel(QWidget):
         self._column.addWidget(label)
         self._column.addStretch(1)
 
-    def show_analysis(self, analysis: Analysis) -> None:
-        """Everything concluded from the film."""
+    def show_findings(self, analysis: Analysis) -> None:
+        """What is off, below the table of all reps; the rest comes with show_numbers."""
         self._clear()
         self._companion = None
         reps, judgement = analysis.scene.reps, analysis.judgement
@@ -131,7 +131,12 @@ class ReadingPanel(QWidget):
         self._column.addLayout(self._other)
         if not judgement.findings:
             self._column.addWidget(PlainLabel(tr("Nothing is off that this film can show.")))
-        self._show_held(judgement)
+        self._column.addStretch(1)
+
+    def show_numbers(self, analysis: Analysis) -> None:
+        """What was well, what this film cannot tell, and the numbers of the set and of the rep on show."""
+        self._column.takeAt(self._column.count() - 1)  # the stretch that held the findings up
+        self._show_held(analysis.judgement)
         self._show_lacks(analysis)
         self._ghost = PlainLabel()
         self._ghost.setWordWrap(True)

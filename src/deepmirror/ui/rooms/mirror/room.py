@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -28,6 +30,7 @@ from deepmirror.ui.rooms.mirror.playback import Playback
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
 from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.film_view import FilmView
 from deepmirror.ui.widgets.import_dialog import SHORT_VIEWS
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel
@@ -59,6 +62,7 @@ class MirrorRoom(QWidget):
         self._shown: Analysis | None = None  # whose numbers are on show
         self._ghost_on = False
         self._doubtful = np.zeros(0, bool)
+        self.turns = Turns(self)  # in which what was worked out comes on show
         self.reader = FrameReader(self)
         self.reader.arrived.connect(self._show_frame)
         self.reader.failed.connect(self.complained)
@@ -186,14 +190,25 @@ class MirrorRoom(QWidget):
             self.reading.show_missing(review.problem, observed=review.evidence is not None)
             self.ribbon.set_data(RibbonData(), duration)
             self._shown = self._drawings = None
+            self.turns.forget()
         elif analysis is not self._shown:  # an edit whose numbers are still being worked out leaves those of before
             self._show_numbers(analysis)
         self.annotator.show()
         self._redraw()
 
     def _show_numbers(self, analysis: Analysis) -> None:
+        """A part in each turn, so that keys and clicks come between."""
         self._shown = analysis
-        self.reading.show_analysis(analysis)
+
+        def numbers() -> None:
+            self.reading.show_numbers(analysis)
+            self._show_rep()
+
+        findings, drawings = partial(self.reading.show_findings, analysis), partial(self._show_drawings, analysis)
+        self.turns.begin(findings, numbers, drawings, self.numbers_shown.emit)
+
+    def _show_drawings(self, analysis: Analysis) -> None:
+        """What stands on the film and in the ribbon."""
         self._ghosts, self._drawings = ghosts_of(analysis), MeasureDrawings(analysis)
         self.ghost_button.setChecked(self._ghost_on and self._ghosts.reason is None)
         near = near_side(analysis.scene.view)
@@ -201,7 +216,7 @@ class MirrorRoom(QWidget):
         self._doubtful = analysis.scene.film_track.doubtful(legs, DOUBT_PX)
         self.signal.offer(list(analysis.scene.angles))
         self._show_signal()
-        self.numbers_shown.emit()
+        self._redraw()
 
     def _show_signal(self) -> None:
         """Draw the chosen signal in the ribbon, in step with the playhead."""
@@ -255,12 +270,15 @@ class MirrorRoom(QWidget):
             )
             + ("   loop" if self.playback.looping else "")
         )
-        rep = self.playback.rep_here()
-        values = self.review.analysis.measured.reps[rep.number - 1] if rep and self.review.analysis else {}
-        self.reading.show_rep(rep, values)
+        self._show_rep()
         if self.film.placing:
             self.annotator.show_points()
         self._redraw()
+
+    def _show_rep(self) -> None:
+        """The numbers of the rep under the playhead."""
+        analysis, rep = self.review.analysis if self.review is not None else None, self.playback.rep_here()
+        self.reading.show_rep(rep, analysis.measured.reps[rep.number - 1] if rep and analysis is not None else {})
 
     def _redraw(self) -> None:
         review = self.review
