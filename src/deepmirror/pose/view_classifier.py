@@ -1,26 +1,13 @@
-"""From which side a picture shows the body: a guess from one frame, for the coach to confirm."""
+"""From which side a body is seen, by its landmarks."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.pose.network import Detector, LandmarkNetwork
-
 NOSE, EARS, SHOULDERS, HIPS = 0, (7, 8), (11, 12), (23, 24)  # the network's own numbering, left before right
 WIDE_SHARE = 0.45  # of the trunk: shoulders that look wider than this are seen from the front or from behind
 MIN_PRESENCE = 0.5  # as in pose_tracker
-
-
-def guess_view(rgb: NDArray[np.uint8]) -> str | None:
-    """ "side-left", "side-right", "front" or "rear" for a picture (H, W, 3); None when no body is found."""
-    bodies = Detector().find(rgb)
-    if not bodies:
-        return None
-    sight = LandmarkNetwork("full").look(rgb, bodies[0][1])
-    if sight.presence < MIN_PRESENCE:
-        return None
-    return view_of(sight.points)
 
 
 def view_of(p: NDArray[np.float64]) -> str:

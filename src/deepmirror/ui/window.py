@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -37,6 +37,7 @@ from deepmirror.ui.control.reply_controller import ReplyController
 from deepmirror.ui.control.settings_controller import SettingsController
 from deepmirror.ui.control.speak_controller import Microphones, SpeakController
 from deepmirror.ui.deeds import deeds
+from deepmirror.ui.dressing import dressing
 from deepmirror.ui.job_bar import JobBar
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.rooms.compare import CompareRoom
@@ -47,6 +48,7 @@ from deepmirror.ui.rooms.person import PersonRoom
 from deepmirror.ui.rooms.plan import PlanRoom
 from deepmirror.ui.rooms.reply import ReplyRoom
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.panel_helpers import ElidedLabel, plain
 from deepmirror.ui.widgets.rail import Rail
@@ -116,10 +118,14 @@ class MainWindow(WindowContext):
         self._connect()
         self.go("desk")
         self._place()
-        self.edits = Edits(self)
+        self.edits, self._dressing = Edits(self), Turns(self)
         for film_id in library.unmeasured():
             self.measure_film(film_id)
         self.floor_control.recover()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._dressing.begin(*dressing(room for room in map(self.stack.widget, range(self.stack.count())) if room is not None))
 
     def _place(self) -> None:
         """Where the window was last; the first time as large as is usual, or as the screen has room for."""
@@ -347,11 +353,13 @@ class MainWindow(WindowContext):
         if event is not None and not self.edits.may_close():
             event.ignore()
             return
+        self._dressing.forget()
         self.mirror.turns.forget()
         self.desk_room.read_no_more()
         keep_window_place(self.library, self.saveGeometry().toBase64().data().decode())
         self.library.stop_work()
         self.inbox.close()
+        self.film_import.close()
         self.films.close()
         self.reply_control.close()
         self.speak_control.close()

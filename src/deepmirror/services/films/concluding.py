@@ -11,6 +11,7 @@ import pickle
 import subprocess
 import sys
 import threading
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Protocol
@@ -23,6 +24,8 @@ from deepmirror.judge.records import Judgement, Measured
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.network import Picture
+from deepmirror.pose.posture_class import Seen, look_at
 from deepmirror.services.common.jobs import ending_words
 from deepmirror.services.common.messages import receive, send
 from deepmirror.services.films.analysis import Analysis, conclude
@@ -35,6 +38,9 @@ class Concluder(Protocol):
 
     def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis: ...
 
+    def look(self, pictures: list[Picture]) -> Seen:
+        """What a few pictures (H, W, 3) RGB of a film seem to show. Raises WorkFailed."""
+
     def close(self) -> None:
         """Let go of what it holds."""
 
@@ -44,6 +50,10 @@ class ConcludeHere:
 
     def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
         return conclude(facts, brief, catalogue, evidence)
+
+    def look(self, pictures: list[Picture]) -> Seen:
+        """See Concluder."""
+        return look_at(pictures)
 
     def close(self) -> None:
         """Nothing is held."""
@@ -60,9 +70,23 @@ class SubprocessConcluder:
 
     def __call__(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
         """Raises CannotSolve, BadMovement, WorkFailed, and Cancelled when the program is closed meanwhile."""
+        answer = self._answer(lambda process: process.ask(facts, brief, catalogue, evidence))
+        assert isinstance(answer, Parts)
+        return Analysis(
+            facts, brief, catalogue.movement(brief.file.movement), answer.scene, answer.signal, answer.measured, answer.judgement
+        )
+
+    def look(self, pictures: list[Picture]) -> Seen:
+        """See Concluder: also making the network ready holds the interpreter for a tenth of a second."""
+        answer = self._answer(lambda process: process.exchange(Pictures(tuple(pictures))))
+        assert isinstance(answer, Seen)
+        return answer
+
+    def _answer(self, ask: Callable[[_Process], object]) -> object:
+        """What one of the processes answers. Raises as __call__ does."""
         process = self._take()
         try:
-            answer = process.ask(facts, brief, catalogue, evidence)
+            answer = ask(process)
         except (OSError, EOFError, pickle.PickleError) as error:
             code = process.end()
             with self._free:
@@ -78,10 +102,7 @@ class SubprocessConcluder:
             raise answer
         if isinstance(answer, str):
             raise WorkFailed(ending_words(1), report=answer)
-        assert isinstance(answer, Parts)
-        return Analysis(
-            facts, brief, catalogue.movement(brief.file.movement), answer.scene, answer.signal, answer.measured, answer.judgement
-        )
+        return answer
 
     def warm_up(self) -> None:
         """Start the first process, so that the first film opened does not wait for it."""
@@ -123,6 +144,13 @@ class Parts:
     judgement: Judgement
 
 
+@dataclass(frozen=True)
+class Pictures:
+    """Pictures (H, W, 3) RGB that are to be looked at."""
+
+    pictures: tuple[Picture, ...]
+
+
 class _Process:
     """One process apart, and the pipes to it. It is told the catalogue once, which takes longer to send than a film's evidence."""
 
@@ -133,9 +161,13 @@ class _Process:
 
     def ask(self, facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> object:
         """Parts, a DeepMirrorError, or the words of a mistake. Raises OSError or EOFError when the process is gone."""
+        known, self._catalogue = self._catalogue, catalogue
+        return self.exchange((facts, brief, None if catalogue is known else catalogue, evidence))
+
+    def exchange(self, asked: object) -> object:
+        """The answer to one message. Raises OSError or EOFError when the process is gone."""
         assert self._process.stdin is not None and self._process.stdout is not None
-        send(self._process.stdin, (facts, brief, None if catalogue is self._catalogue else catalogue, evidence))
-        self._catalogue = catalogue
+        send(self._process.stdin, asked)
         return receive(self._process.stdout)
 
     def kill(self) -> None:
@@ -162,15 +194,19 @@ def conclude_command() -> None:
     known: Catalogue | None = None
     while True:
         try:
-            facts, brief, catalogue, evidence = receive(asked)
+            message = receive(asked)
         except EOFError:
             return
-        known = catalogue or known
-        assert known is not None
         answer: object
         try:
-            found = conclude(facts, brief, known, evidence)
-            answer = Parts(found.scene, found.signal, found.measured, found.judgement)
+            if isinstance(message, Pictures):
+                answer = look_at(list(message.pictures))
+            else:
+                facts, brief, catalogue, evidence = message
+                known = catalogue or known
+                assert known is not None
+                found = conclude(facts, brief, known, evidence)
+                answer = Parts(found.scene, found.signal, found.measured, found.judgement)
         except DeepMirrorError as error:
             answer = error
         except Exception:  # noqa: BLE001 - our own mistake: told to the window, which reports it

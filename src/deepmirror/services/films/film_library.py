@@ -19,7 +19,6 @@ from deepmirror.files import write_whole
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import Catalogue, load_catalogue
 from deepmirror.pose.evidence import Evidence
-from deepmirror.pose.view_classifier import guess_view
 from deepmirror.services.common.failures import FailureLog
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.saving import Saver
@@ -196,7 +195,7 @@ class FilmLibrary:
 
     def guess_view(self, picture: NDArray[np.uint8]) -> str | None:
         """From which side a picture shows the body, a guess for the coach to confirm; None when no body is found. picture (H, W, 3) RGB."""
-        return guess_view(picture)
+        return self.concluder.look([picture]).view
 
     def import_film(
         self,

@@ -8,7 +8,6 @@ import numpy as np
 
 from deepmirror.core.measures.spec import view_kind
 from deepmirror.media.film import Film
-from deepmirror.pose.posture_class import look_at
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.words import capital
@@ -30,7 +29,7 @@ def propose(library: FilmLibrary, path: Path, progress: Progress) -> Proposal:
         for i, share in enumerate(np.linspace(*SPAN, PICTURES)):
             progress.report(0.7 * i / PICTURES, "looking")
             pictures.append(film.picture(int(share * (len(film.times) - 1))))
-    seen = look_at(pictures)
+    seen = library.concluder.look(pictures)
     if seen.view is None:
         return None, None
     last = [*dict.fromkeys(f.movement for f in library.films()), *USUAL]

@@ -20,6 +20,7 @@ from deepmirror.services.program.arrivals import Placed, is_bundle, take_film
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.import_dialog import ImportDialog
 from deepmirror.ui.widgets.import_table import ImportTable
 
@@ -32,7 +33,11 @@ class FilmImportController(QObject):
 
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
-        self._window = window
+        self._window, self._turns = window, Turns(self)
+
+    def close(self) -> None:
+        """The window closes: what came in and is not measured yet is measured at the next start."""
+        self._turns.forget()
 
     def bring_all(self, paths: list[Path]) -> None:
         """Bundles say themselves what they are; one film is asked about, several in one table."""
@@ -129,10 +134,8 @@ class FilmImportController(QObject):
 
     def _is_in(self, record: FilmRecord) -> None:
         """A new film: the Desk's bar stands on it, and it is measured."""
-        window = self._window
-        window.desk_room.refresh()
-        window.desk_room.show_film(record.id)
-        window.measure_film(record.id)
+        window, desk = self._window, self._window.desk_room
+        self._turns.then(desk.refresh, lambda: desk.show_film(record.id), lambda: window.measure_film(record.id))
 
     def _guess(self, dialog: ImportDialog, picture: NDArray[np.uint8], path: Path | None) -> None:
         """Fill in what the pictures seem to show, once it is known and unless it was said meanwhile."""

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from importlib import resources
 
-from PyQt6.QtGui import QFont, QFontDatabase
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.ui.theme import tokens as t
 
 SHEET = f"""
-QWidget {{ color: {t.TEXT}; font-size: {t.BASE_PX}px; }}
 QMainWindow, QDialog, QWidget#paper {{ background: {t.BONE}; }}
 QWidget#stage {{ background: {t.INK}; }}
 QWidget#stage QLabel {{ color: {t.STAGE_TEXT}; }}
@@ -27,7 +26,7 @@ QLabel#dim {{ color: {t.TEXT_DIM}; }}
 QPushButton {{ background: {t.PAPER}; border: 1px solid {t.PAPER_LINE}; border-radius: 5px; padding: 6px 14px; }}
 QPushButton:hover {{ border-color: {t.COPPER}; }}
 QPushButton:focus {{ border: 2px solid {t.COPPER}; padding: 5px 13px; }}
-QPushButton:disabled {{ color: #a89e90; }}
+QPushButton:disabled {{ color: {t.DISABLED}; }}
 QPushButton#accent {{ background: {t.COPPER}; color: white; border-color: {t.COPPER}; font-weight: 700; }}
 QPushButton#accent:disabled {{ background: #d9c4b4; border-color: #d9c4b4; color: {t.BONE}; }}
 QPushButton#small {{ padding: 1px 8px; font-size: 13px; }}
@@ -70,6 +69,21 @@ QToolTip {{ background: {t.INK}; color: {t.STAGE_TEXT}; border: none; padding: 4
 """
 
 
+def _palette() -> QPalette:
+    """What every widget looks like unless the sheet says otherwise: a rule for all of them would have each one worked out by itself."""
+    out, role = QPalette(), QPalette.ColorRole
+    shown = {
+        role.Window: t.BONE, role.Base: t.PAPER, role.AlternateBase: t.BONE, role.Button: t.PAPER, role.WindowText: t.TEXT, role.Text: t.TEXT,
+        role.ButtonText: t.TEXT, role.PlaceholderText: t.TEXT_DIM, role.Highlight: t.TEAL, role.HighlightedText: t.PAPER,
+        role.ToolTipBase: t.INK, role.ToolTipText: t.STAGE_TEXT, role.Link: t.TEAL,
+    }  # fmt: skip
+    for which, colour in shown.items():
+        out.setColor(which, QColor(colour))
+    for which in (role.WindowText, role.Text, role.ButtonText):
+        out.setColor(QPalette.ColorGroup.Disabled, which, QColor(t.DISABLED))
+    return out
+
+
 def apply_theme(app: QApplication) -> None:
     """Load the fonts from the program itself and dress the application; one that is dressed already stays as it is."""
     arrow = str(resources.files("deepmirror") / "assets" / "icons" / "down.svg").replace("\\", "/")
@@ -83,4 +97,5 @@ def apply_theme(app: QApplication) -> None:
     face = QFont(t.FAMILY)
     face.setPixelSize(t.BASE_PX)
     app.setFont(face)
+    app.setPalette(_palette())
     app.setStyleSheet(sheet)

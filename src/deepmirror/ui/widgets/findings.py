@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -114,20 +114,18 @@ def check_row(verdict: Verdict, words: str) -> QWidget:
 
 
 class Folded(QWidget):
-    """One line that opens: how many, and what they are."""
+    """One line that opens: how many, and what they are; the rows are made when it is opened first."""
 
-    def __init__(self, title: str, rows: Sequence[QWidget], parent: QWidget | None = None) -> None:
+    def __init__(self, title: str, rows: Callable[[], Sequence[QWidget]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.button = QPushButton()
         self.button.setObjectName("fold")
         self.button.setCheckable(True)
         self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self._title, self._inside = title, QWidget()
-        column = QVBoxLayout(self._inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(1)
-        for row in rows:
-            column.addWidget(row)
+        self._title, self._rows, self._inside = title, rows, QWidget()
+        self._column = QVBoxLayout(self._inside)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -138,4 +136,7 @@ class Folded(QWidget):
 
     def _fold(self, open_: bool) -> None:
         self.button.setText(("▾  " if open_ else "▸  ") + self._title)
+        if open_ and not self._column.count():
+            for row in self._rows():
+                self._column.addWidget(row)
         self._inside.setVisible(open_)

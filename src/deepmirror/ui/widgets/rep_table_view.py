@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
+    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
@@ -125,25 +126,35 @@ class RepTableView(QTableWidget):
 class _CellPainter(QStyledItemDelegate):
     """Draws a cell: shape, number, doubt."""
 
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._fonts: dict[str, tuple[QFont, QFont]] = {}
+
+    def _fonts_of(self, usual: QFont) -> tuple[QFont, QFont]:
+        """Those of the number and of its doubt; making one is slower than drawing with it."""
+        key = usual.key()
+        if key not in self._fonts:
+            number, small = QFont(usual), QFont(usual)
+            number.setPixelSize(14)
+            small.setPixelSize(9)
+            self._fonts[key] = number, small
+        return self._fonts[key]
+
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         cell: ShownCell = index.data(SHOWN)
         if painter is None or cell is None:
             return
         box = QRectF(option.rect)
-        view = self.parent()
-        if isinstance(view, RepTableView) and view.currentIndex() == index and view.currentIndex().isValid() and view.selectedItems():
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(box, QColor("#eadfcb"))
         if cell.verdict is not None:
             paint_mark(painter, QRectF(box.left() + 2, box.center().y() - MARK_PX / 2, MARK_PX, MARK_PX), cell.verdict)
         left = box.left() + MARK_PX + 5
-        number = QFont(option.font)
-        number.setPixelSize(14)
+        number, small = self._fonts_of(option.font)
         painter.setFont(number)
         painter.setPen(QColor(t.COPPER if cell.verdict is Verdict.OFF else t.TEXT))
         painter.drawText(QRectF(left, box.top(), box.width(), box.height()), int(Qt.AlignmentFlag.AlignVCenter), tr(cell.number))
         gone = painter.fontMetrics().horizontalAdvance(cell.number)
-        small = QFont(option.font)
-        small.setPixelSize(9)
         painter.setFont(small)
         painter.setPen(QColor(t.TEXT_DIM))
         painter.drawText(QRectF(left + gone + 1, box.top() + 2, box.width(), box.height()), int(Qt.AlignmentFlag.AlignVCenter), cell.doubt)

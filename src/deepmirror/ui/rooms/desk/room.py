@@ -101,6 +101,8 @@ class DeskRoom(QWidget):
         if self._stale:
             self.refresh()
         super().showEvent(event)
+        if not self._reading:
+            self._read_next()
 
     def refresh(self) -> None:
         """Read films and arrivals anew, keeping the selection; in a window that shows another room, as soon as this one is seen."""
@@ -167,7 +169,7 @@ class DeskRoom(QWidget):
     def _read_next(self) -> None:
         """One strip after the other: a job for each row that comes into sight would hold up the painting that asks for them."""
         self._reading = False
-        if not self._unread:
+        if not self._unread or not self.isVisible():  # in another room nobody waits for them
             return
         film_id = self._unread.popleft()
         film = next((f for f in self.model.everything if f.id == film_id), None)

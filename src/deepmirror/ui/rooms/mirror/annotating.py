@@ -55,8 +55,9 @@ class Annotator(QObject):
         """Placing starts or stops; the first point that is missing on this frame is the one to place."""
         self._mark = None
         self._panel.show_mark(None)
-        if on:
+        if on and self.review is not None:
             self.selected = self._first_missing()
+            self._panel.offer_machines(self.review.machines())
         self.show()
 
     def half_clicked(self) -> list[QPointF]:

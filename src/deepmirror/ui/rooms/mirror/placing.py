@@ -173,13 +173,20 @@ class PlacingPanel(QWidget):
             self.width_cm.setValue(file.marks.platform_cm[0])
             self.height_cm.setValue(file.marks.platform_cm[1])
         self.machine.blockSignals(True)
-        self.machine.clear()
-        self.machine.addItems(review.machines())
         self.machine.setCurrentText(file.machine or "")
         self.machine.blockSignals(False)
         self.take_over.setVisible(not file.marks_taken_over)
         self.take_over.setEnabled(bool(review.marks_to_copy()))
         self.fit.setVisible(file.marks_taken_over)
+
+    def offer_machines(self, names: list[str]) -> None:
+        """Machines and places to choose from; what is written there stays."""
+        written = self.machine.currentText()
+        self.machine.blockSignals(True)
+        self.machine.clear()
+        self.machine.addItems(names)
+        self.machine.setCurrentText(written)
+        self.machine.blockSignals(False)
 
     def show_mark(self, kind: str | None) -> None:
         """Point at the mark being placed."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deepmirror.core.measures.foot_measures import CLOCK_HOUR_DEG
 from deepmirror.core.measures.spec import MeasureSpec
@@ -19,6 +19,7 @@ from deepmirror.services.films.rep_table import Cell, MeasureRow, rep_table
 from deepmirror.services.films.two_views import Companion, together
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.findings import Card, FindingCard, Folded, check_row
+from deepmirror.ui.widgets.number_list import NumberList
 from deepmirror.ui.widgets.panel_helpers import Paper, PlainLabel, clear_layout, heading, vertical_scroll_area
 from deepmirror.ui.widgets.rep_table_view import RepTableView, ShownCell, ShownRow
 from deepmirror.words import capital, joined, small
@@ -52,7 +53,6 @@ class ReadingPanel(QWidget):
         self.cards: dict[str, FindingCard] = {}
         self._rep_number: int | None = None
         self._row_films: dict[str, int] = {}
-        self._number_labels: dict[str, QLabel] = {}
         self._inside = Paper()
         self._column = QVBoxLayout(self._inside)
         self._column.setContentsMargins(12, 10, 10, 16)
@@ -72,13 +72,12 @@ class ReadingPanel(QWidget):
         self._watch, self._other = QVBoxLayout(), QVBoxLayout()
         self._companion: Companion | None = None
         self._ghost: QLabel | None = None
-        self._numbers: QGridLayout | None = None
+        self._numbers: NumberList | None = None
         self._rep_title: QLabel | None = None
 
     def _clear(self) -> None:
         self.cards.clear()
         self._numbers, self._rep_title, self._rep_number, self._ghost = None, None, None, None
-        self._number_labels = {}
         self.head.setText("")
         self.head.setVisible(False)
         self.table.hide()
@@ -146,9 +145,8 @@ class ReadingPanel(QWidget):
         self._show_set(analysis)
         self._rep_title = heading(tr("Numbers of the rep"))
         self._column.addWidget(self._rep_title)
-        self._numbers = QGridLayout()
-        self._numbers.setColumnStretch(0, 1)
-        self._column.addLayout(self._numbers)
+        self._numbers = NumberList()
+        self._column.addWidget(self._numbers)
         self._column.addStretch(1)
 
     def _show_table(self, analysis: Analysis) -> None:
@@ -199,16 +197,20 @@ class ReadingPanel(QWidget):
         # left and right, and two ways of measuring one fault, share their words: the nearer to the edge is shown
         surest = {c.held: c.verdict for c in sorted(held, key=lambda c: c.verdict is Verdict.BORDERLINE)}
         near = tr(" (close to the edge)")
-        rows = [check_row(v, words.rstrip(".") + (near if v is Verdict.BORDERLINE else "")) for words, v in surest.items()]
-        if rows:
-            self._column.addWidget(Folded(tr("Held: {count}", count=len(rows)), rows))
+
+        def rows() -> list[QWidget]:
+            return [check_row(v, words.rstrip(".") + (near if v is Verdict.BORDERLINE else "")) for words, v in surest.items()]
+
+        if surest:
+            self._column.addWidget(Folded(tr("Held: {count}", count=len(surest)), rows))
 
     def _show_lacks(self, analysis: Analysis) -> None:
         """What this film cannot tell, by what would tell it."""
         wanted = still_wanted(analysis.brief.file, analysis.movement)
         if wanted:
-            rows = [check_row(Verdict.CANNOT_TELL, words) for words in wanted]
-            self._column.addWidget(Folded(tr("A mark would tell more: {count}", count=len(rows)), rows))
+            title = tr("A mark would tell more: {count}", count=len(wanted))
+            marks = Folded(title, lambda: [check_row(Verdict.CANNOT_TELL, words) for words in wanted])
+            self._column.addWidget(marks)
         groups: dict[str, list[str]] = {}
         filmed = False
         for lack in analysis.judgement.unmeasurable:
@@ -217,7 +219,13 @@ class ReadingPanel(QWidget):
                 tr("{title}: {reason}", title=title, reason=lack.reason) if lack.title else title
             )
             filmed |= lack.advice.new_film
-        rows = []
+        if groups:
+            count = sum(len(dict.fromkeys(lacks)) for lacks in groups.values())
+            self._column.addWidget(Folded(tr("This film cannot tell: {count}", count=count), lambda: self._lack_rows(groups, filmed)))
+
+    def _lack_rows(self, groups: dict[str, list[str]], filmed: bool) -> list[QWidget]:
+        """Below each piece of advice what it would tell, each said once; filmed: a new film is among them."""
+        rows: list[QWidget] = []
         for advice, lacks in groups.items():
             rows += [_advice(advice), *(check_row(Verdict.CANNOT_TELL, words) for words in dict.fromkeys(lacks))]
         if filmed:
@@ -225,9 +233,7 @@ class ReadingPanel(QWidget):
             ask.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             ask.clicked.connect(self.film_wanted)
             rows.append(ask)
-        if groups:
-            count = sum(len(dict.fromkeys(lacks)) for lacks in groups.values())
-            self._column.addWidget(Folded(tr("This film cannot tell: {count}", count=count), rows))
+        return rows
 
     def show_watched(self, rows: list[FollowUp], history: dict[int, list[str]], picked: int) -> None:
         """Corrections sent before, and what this film says of each; the picked one shows its history."""
@@ -253,11 +259,9 @@ class ReadingPanel(QWidget):
         if not rows:
             return
         self._column.addWidget(heading(tr("Numbers of the set")))
-        grid = QGridLayout()
-        grid.setColumnStretch(0, 1)
-        for row, spec in enumerate(rows):
-            _number_row(grid, row, spec).setText(_number_words(spec, analysis.measured.film[spec.name]))
-        self._column.addLayout(grid)
+        numbers = NumberList()
+        numbers.show_rows(tuple((spec.title, _number_words(spec, analysis.measured.film[spec.name])) for spec in rows))
+        self._column.addWidget(numbers)
 
     def show_rep(self, rep: Rep | None, values: dict[str, Value]) -> None:
         """Numbers of the rep under the playhead."""
@@ -266,8 +270,7 @@ class ReadingPanel(QWidget):
             return
         self._rep_number = rep.number if rep else None
         if rep is None:
-            clear_layout(self._numbers)
-            self._number_labels = {}
+            self._numbers.show_rows(())
             self._rep_title.setText(tr("Numbers of the rep: between reps"))
             return
         notes = (
@@ -277,11 +280,7 @@ class ReadingPanel(QWidget):
         )
         self._rep_title.setText(joined(", ", [tr("Rep {number}: {digits} s", number=rep.number, digits=digits(rep)), *notes]))
         shown = [spec for spec in MEASURES.values() if spec.listed and spec.name in values]
-        if [spec.name for spec in shown] != list(self._number_labels):  # the reps of a film mostly have the same measures
-            clear_layout(self._numbers)
-            self._number_labels = {spec.name: _number_row(self._numbers, row, spec) for row, spec in enumerate(shown)}
-        for spec in shown:
-            self._number_labels[spec.name].setText(_number_words(spec, values[spec.name]))
+        self._numbers.show_rows(tuple((spec.title, _number_words(spec, values[spec.name])) for spec in shown))
 
     def show_ghost(self, why: tuple[str, ...]) -> None:
         """Why the ghost stands as it does; nothing when it is hidden."""
@@ -328,12 +327,3 @@ def _number_words(spec: MeasureSpec, value: Value) -> str:
     return tr(
         "{value:.{places}f} ± {u:.{places}f} {unit}{hours}", value=value.value, places=spec.places, u=value.u, unit=spec.unit, hours=hours
     )
-
-
-def _number_row(grid: QGridLayout, row: int, spec: MeasureSpec) -> QLabel:
-    """A row for one measure; returns the label of its number."""
-    number = PlainLabel()
-    number.setAlignment(Qt.AlignmentFlag.AlignRight)
-    grid.addWidget(PlainLabel(tr(spec.title)), row, 0)
-    grid.addWidget(number, row, 1)
-    return number
