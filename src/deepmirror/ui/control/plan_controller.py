@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimeZone
+from PyQt6.QtCore import QObject, QTimer, QTimeZone
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
@@ -31,6 +31,7 @@ from deepmirror.ui.rooms.plan.log_dialog import LogDialog
 from deepmirror.ui.translation import tr
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 
+SOON_MS = 250  # after coming to the Desk
 EDITED = ("day", "load_kg", "reps", "clean_reps", "partial_reps", "rir", "pain", "pain_next_morning", "kind", "settings", "note")
 FIELDS = (
     ("date", "Day"),
@@ -58,6 +59,9 @@ class PlanController(QObject):
         self._window = window
         self._looking: Job | None = None
         self._again = self._closed = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._look_at_due)
         window.desk_room.due.wants_plan.connect(self.open)
         room = window.plan_room
         room.wants_client.connect(self.open)
@@ -118,10 +122,13 @@ class PlanController(QObject):
 
     def look_at_due(self) -> None:
         """What all plans ask for, worked out in the background, onto the Desk; asked again meanwhile it is done once more."""
-        if self._closed:
-            return
         if self._looking is not None:
             self._again = True
+        elif not self._closed:
+            self._soon.start(SOON_MS)  # when what was asked for first is on show
+
+    def _look_at_due(self) -> None:
+        if self._closed or self._looking is not None:
             return
         window = self._window
         job = self._looking = Job(tr("Looking at what is due"), lambda progress: schedule.due_rows(window.library, progress), self)
@@ -132,6 +139,7 @@ class PlanController(QObject):
     def close(self) -> None:
         """The window closes: nothing is begun any more."""
         self._closed = True
+        self._soon.stop()
 
     def _looked(self) -> None:
         self._looking, again, self._again = None, self._again, False
