@@ -158,8 +158,8 @@ class DeskRoom(QWidget):
         self.state.setCurrentIndex(self.state.findData("all"))
 
     def missing_strips(self) -> list[int]:
-        """Films on show whose pictures were asked for and have not come yet."""
-        return sorted(self.model.wanted)
+        """Films on show whose pictures were asked for and have not come yet; none while another room is."""
+        return sorted(self.model.wanted) if self.isVisible() else []
 
     def _want_strip(self, film_id: int) -> None:
         self._unread.append(film_id)
