@@ -89,6 +89,19 @@ def test_thousands_of_films_read_only_the_pictures_that_are_seen(window: MainWin
     assert 0 < len(room.model.wanted | set(room.model.strips)) < 30
 
 
+def test_pictures_of_rows_are_read_while_the_desk_is_seen_and_not_beside_other_work(window: MainWindow, qtbot: QtBot) -> None:
+    desk = window.desk_room
+    qtbot.waitUntil(lambda: not desk.missing_strips(), timeout=PATIENCE)
+    window.go("plan")
+    film_id = desk.model.everything[0].id
+    desk.model.strips.pop(film_id, None)
+    desk.model.strip(film_id)
+    qtbot.wait(200)
+    assert film_id in desk.model.wanted and film_id not in desk.model.strips
+    window.go("desk")
+    qtbot.waitUntil(lambda: bool(desk.model.strips.get(film_id)), timeout=PATIENCE)
+
+
 def test_a_watched_folder_brings_a_film_that_is_given_a_name_with_one_key(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, short_film: Path
 ) -> None:

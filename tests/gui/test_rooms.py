@@ -8,18 +8,19 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QDialog, QLabel, QMessageBox
+from PyQt6.QtWidgets import QDialog, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from deepmirror.commands.table import ACTIONS, Need
 from deepmirror.core.uncertain_value import Verdict
 from deepmirror.ui.widgets.findings import Folded
+from deepmirror.ui.widgets.number_list import NumberList
 from deepmirror.ui.widgets.rep_table_view import SHOWN
 from deepmirror.ui.widgets.sheet_dialog import SheetDialog
 from deepmirror.ui.widgets.verdict_mark import VerdictMark
 from deepmirror.ui.widgets.why_dialog import WhyDialog
 from deepmirror.ui.window import ROOMS, MainWindow
-from tests.gui.ui_driver import PATIENCE, choose_mark, key, open_film, settle
+from tests.gui.ui_driver import PATIENCE, choose_mark, key, open_film, settle, solved
 
 
 def test_every_action_has_words_a_key_and_a_deed(window: MainWindow) -> None:
@@ -151,6 +152,32 @@ def test_what_held_and_what_cannot_be_told_open_from_a_line(window: MainWindow, 
     qtbot.mouseClick(folds["This film cannot tell"].button, Qt.MouseButton.LeftButton)
     told = [label.text() for label in folds["This film cannot tell"].findChildren(QLabel)]
     assert len(told) == len(set(told)), "said once, under what would tell it"
+
+
+def test_the_numbers_of_the_rep_on_show_follow_the_film_and_are_there_after_an_edit(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    mirror = window.mirror
+
+    def told() -> dict[str, str]:
+        lists = [dict(found.rows()) for found in mirror.reading.findChildren(NumberList) if found.rows()]
+        return next(rows for rows in reversed(lists) if "Knee flexion, most" in rows)
+
+    mirror.go_to_number("", 1)
+    settle(window, qtbot)
+    first = told()
+    mirror.go_to_number("", 3)
+    settle(window, qtbot)
+    assert told().keys() == first.keys() and told() != first, "the third rep is a short one"
+    shown = told()
+    mirror.annotator.set_field(tempo="4-0-1-0")
+    qtbot.waitUntil(lambda: solved(window) and "4-0-1-0" in mirror.reading.head.text(), timeout=PATIENCE)
+    assert told() == shown, "a new tempo changes no angle, and the rep is still on show"
+
+
+def test_rooms_nobody_has_seen_are_dressed_while_nothing_else_is_to_be_done(window: MainWindow, qtbot: QtBot) -> None:
+    polished = Qt.WidgetAttribute.WA_WState_Polished
+    qtbot.waitUntil(lambda: all(w.testAttribute(polished) for w in window.person_room.findChildren(QPushButton)), timeout=PATIENCE)
+    assert not window.person_room.isVisible() and window.person_room.findChildren(QPushButton)
 
 
 def test_points_are_placed_nudged_undone_and_kept(window: MainWindow, qtbot: QtBot) -> None:

@@ -9,6 +9,7 @@ import pytest
 
 from deepmirror.errors import CannotSolve, LibraryError, WorkFailed
 from deepmirror.exchange.brief import check_brief
+from deepmirror.pose.posture_class import look_at
 from deepmirror.services.common.saving import Saver
 from deepmirror.services.films.concluding import SubprocessConcluder
 from deepmirror.services.films.film_library import FilmLibrary
@@ -21,6 +22,8 @@ def test_a_process_apart_concludes_the_same_and_tells_what_it_refuses(demo_libra
     assert review.analysis is not None and review.evidence is not None
     apart, facts, catalogue = SubprocessConcluder(), review.film.facts, demo_library.catalogue
     apart.warm_up()
+    pictures = [review.film.picture(n) for n in (0, len(review.film.times) // 2)]
+    assert apart.look(pictures) == look_at(pictures) and look_at(pictures).view is not None
     found = apart(facts, review.brief, catalogue, review.evidence)
     assert measures_record(found) == measures_record(review.analysis)
     impossible = check_brief(review.brief.file.model_dump() | {"marks": {"pivot": (1e6, 1e6)}})
