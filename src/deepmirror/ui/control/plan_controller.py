@@ -128,8 +128,6 @@ class PlanController(QObject):
             self._soon.start(SOON_MS)  # when what was asked for first is on show
 
     def _look_at_due(self) -> None:
-        if self._closed or self._looking is not None:
-            return
         window = self._window
         job = self._looking = Job(tr("Looking at what is due"), lambda progress: schedule.due_rows(window.library, progress), self)
         job.done.connect(lambda rows: window.desk_room.due.show_due(rows, window.library.now().astimezone().date()))

@@ -169,18 +169,19 @@ class DeskRoom(QWidget):
     def _read_next(self) -> None:
         """One strip after the other: a job for each row that comes into sight would hold up the painting that asks for them."""
         self._reading = False
-        if not self._unread or not self.isVisible():  # in another room nobody waits for them
-            return
-        film_id = self._unread.popleft()
-        film = next((f for f in self.model.everything if f.id == film_id), None)
-        if film is None:
+        while self._unread and self.isVisible():  # in another room nobody waits for them
+            film_id = self._unread.popleft()
+            film = next((f for f in self.model.everything if f.id == film_id), None)
+            if film is not None:
+                self._read(film)
+                return
             self.model.wanted.discard(film_id)
-            self._read_next()
-            return
+
+    def _read(self, film: FilmRecord) -> None:
         job = Job(tr("reading pictures"), lambda progress: self._read_strip(film, progress), self)
-        job.done.connect(lambda images: self.model.keep_strip(film_id, images))
+        job.done.connect(lambda images: self.model.keep_strip(film.id, images))
         for failed in (job.failed, job.broke):
-            failed.connect(lambda *_: self.model.keep_strip(film_id, []))
+            failed.connect(lambda *_: self.model.keep_strip(film.id, []))
         job.finished.connect(self._read_next)
         self._reading = True
         self.strip_wanted.emit(job)

@@ -8,32 +8,28 @@ import numpy as np
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from deepmirror.core.skeleton import SIDES, near_side, sided
-from deepmirror.services.films.film_library import FilmState
 from deepmirror.services.films.ghost import GhostMaker, ghosts_of
 from deepmirror.services.films.measure_drawing import MeasureDrawings
 from deepmirror.services.films.rep_table import moment, series_of
 from deepmirror.services.films.review import Analysis, Review
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.rooms.mirror.annotating import Annotator
+from deepmirror.ui.rooms.mirror.header import HeaderRow
 from deepmirror.ui.rooms.mirror.overlay import drawn, ribbon_data
 from deepmirror.ui.rooms.mirror.placing import PlacingPanel
 from deepmirror.ui.rooms.mirror.playback import Playback
 from deepmirror.ui.rooms.mirror.reading import ReadingPanel
-from deepmirror.ui.rooms.mirror.transport import TransportRow, ghost_controls
+from deepmirror.ui.rooms.mirror.transport import TransportRow
 from deepmirror.ui.translation import tr
 from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.film_view import FilmView
-from deepmirror.ui.widgets.import_dialog import SHORT_VIEWS
-from deepmirror.ui.widgets.panel_helpers import ElidedLabel
 from deepmirror.ui.widgets.ribbon import RepRibbon, RibbonData
 
 DOUBT_PX = 6.0  # an uncertainty (k = 2) smaller than this in the picture is not worth a look
@@ -113,28 +109,13 @@ class MirrorRoom(QWidget):
         layout.addWidget(stage, 1)
         layout.addWidget(self.paper)
 
-    def _build_header(self) -> QHBoxLayout:
-        self.title = ElidedLabel()
-        self.title.setStyleSheet("font-weight: 700; font-size: 17px")
-        self.view = QComboBox()
-        self.view.setAccessibleName(tr("From which side it was filmed"))
-        for key, words in SHORT_VIEWS:
-            self.view.addItem(tr(words), key)
+    def _build_header(self) -> HeaderRow:
+        row = self.header = HeaderRow()
+        self.title, self.view, self.tempo, self.ghost_button, self.opacity = row.title, row.view, row.tempo, row.ghost_button, row.opacity
         self.view.activated.connect(lambda: self.annotator.set_field(view=self.view.currentData()))
-        self.ghost_button, self.opacity = ghost_controls()
         self.ghost_button.clicked.connect(self.toggle_ghost)
         self.opacity.valueChanged.connect(self._redraw)
-        self.tempo = QLineEdit()
-        self.tempo.setPlaceholderText(tr("tempo"))
-        self.tempo.setFixedWidth(90)
-        self.tempo.setToolTip(tr("Lowering-bottom-lifting-top in seconds, X as fast as possible"))
         self.tempo.editingFinished.connect(self._set_tempo)
-        row = QHBoxLayout()
-        row.addWidget(self.title, 1)
-        row.addWidget(self.ghost_button)
-        row.addWidget(self.opacity)
-        row.addWidget(self.view)
-        row.addWidget(self.tempo)
         return row
 
     def _build_transport(self) -> TransportRow:
@@ -168,22 +149,8 @@ class MirrorRoom(QWidget):
         review = self.review
         if review is None:
             return
-        file, analysis = review.brief.file, review.analysis
-        load = tr(" · {load_kg:g} kg", load_kg=file.load_kg) if file.load_kg else ""
-        notes = tr(" · one-and-a-half reps") if file.pattern else ""
-        notes += tr(" · film {at} of {count} of this visit", at=self.visit[0], count=self.visit[1]) if self.visit[1] > 1 else ""
-        notes += tr(" · a first look, the numbers will change") if review.record.state == FilmState.MEASURING else ""
-        self.title.setText(
-            tr(
-                "{client_name} · {title}{load}{notes}",
-                client_name=review.record.client_name,
-                title=review.library.catalogue.movement(file.movement).title,
-                load=load,
-                notes=notes,
-            )
-        )
-        self.view.setCurrentIndex(self.view.findData(file.view))
-        self.tempo.setText(file.tempo or "")
+        analysis = review.analysis
+        self.header.show_for(review, self.visit)
         duration = float(review.film.facts.duration_s)
         self.transport.show_for(analysis is not None)
         if analysis is None:
@@ -408,6 +375,7 @@ class MirrorRoom(QWidget):
     def forget(self) -> None:
         """Let go of the film on show."""
         self.pause()
+        self.turns.forget()
         self.review = self.playback.review = None
         self.annotator.open(None)
         self.film.show_message(tr("Take a film from the Desk."))

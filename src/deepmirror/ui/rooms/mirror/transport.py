@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSlider
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from deepmirror.ui.rooms.mirror.signal_choice import SignalChoice
 from deepmirror.ui.translation import tr
@@ -33,15 +33,3 @@ class TransportRow(QHBoxLayout):
         first, then = (self.measure_button, self.signal) if numbers else (self.signal, self.measure_button)
         first.hide()  # before the other comes: both at once would make the window grow
         then.show()
-
-
-def ghost_controls() -> tuple[QPushButton, QSlider]:
-    """The button that shows the ghost, and how strongly it is drawn, in hundredths."""
-    button, slider = QPushButton(tr("Ghost")), QSlider(Qt.Orientation.Horizontal)
-    button.setCheckable(True)
-    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-    slider.setRange(15, 100)
-    slider.setValue(80)
-    slider.setFixedWidth(70)
-    slider.setAccessibleName(tr("How strongly the ghost is drawn"))
-    return button, slider
