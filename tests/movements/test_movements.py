@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from deepmirror.core.measures.table import MEASURES
 from deepmirror.errors import BadMovement
 from deepmirror.movements.loader import copy_definition, load_catalogue
 from deepmirror.movements.pathways import pathways, pathways_for
@@ -60,6 +61,28 @@ def test_a_coachs_own_definition_is_checked(tmp_path: Path, change: tuple[str, s
     changed = next(i for i, (a, b) in enumerate(zip(text.splitlines(), text.replace(*change, 1).splitlines(), strict=True)) if a != b)
     named = int(re.search(r"own_squat\.toml:(\d+)", problem)[1])  # type: ignore[index]
     assert abs(named - 1 - changed) <= 6, (problem, changed + 1)
+
+
+def listed(movement: str) -> set[str]:
+    known = load_catalogue().movement(movement)
+    return {name for name, spec in MEASURES.items() if known.lists(spec)}
+
+
+def test_a_seated_client_is_told_nothing_of_her_heels_on_the_floor() -> None:
+    squat, extension = listed("back_squat"), listed("leg_extension")
+    assert {"heel_rise_cm", "knee_past_toe_cm", "trunk_lean_max_deg"} <= squat - extension
+    assert {"knee_flexion_max_deg", "trunk_swing_deg", "pivot_misalignment_cm"} <= extension
+    assert "heel_rise_cm" in listed("leg_press") and "heel_travel_cm" in listed("seated_calf_raise")  # judged by it
+    assert {name for name in MEASURES if "stance_length" in name} <= listed("split_squat") - squat  # named by it
+    assert "control_s" in listed("nordic_curl") and "control_s" not in extension
+    assert "eccentric_share_pct" not in squat  # judged, and told as a time
+
+
+def test_a_measure_named_for_the_list_must_be_known(tmp_path: Path) -> None:
+    text = (SHIPPED / "split_squat.toml").read_text().replace('id = "split_squat"', 'id = "own_split"')
+    (tmp_path / "own_split.toml").write_text(text.replace('"stance_length_cm"', '"ear_way_cm"'))
+    (problem,) = load_catalogue(tmp_path).problems
+    assert "ear_way_cm" in problem
 
 
 def test_a_copy_is_named_apart_and_never_written_over(tmp_path: Path) -> None:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from deepmirror.core.measures.spec import ViewKind
+from deepmirror.core.measures.spec import Belongs, MeasureSpec, ViewKind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.uncertain_value import Band, bare_unit
 from deepmirror.words import say
@@ -241,11 +241,26 @@ class Movement(Strict):
     trust: dict[str, Believe] = {}
     network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []
+    numbers: list[str] = []  # measures listed beside its films although it is not judged by them
     words: dict[str, FaultWords] = {}  # what this movement says otherwise than its family, by fault or group
     breathing: str = Field("Breathe in and brace before each rep; breathe out past its hardest part.", min_length=10)
     cautions: list[str]
     training: Training | None = None  # absent in a coach's own definition: it is planned by its last loads and counts for no muscle
     fault: list[Fault] = []
+
+    @model_validator(mode="after")
+    def _known_numbers(self) -> Movement:
+        if unknown := [name for name in self.numbers if name not in MEASURES]:
+            raise ValueError(say("no measure is called {measure}", measure=unknown[0]))
+        return self
+
+    def lists(self, measure: MeasureSpec) -> bool:
+        """Whether a measure stands among the numbers beside this movement's films: a heel's rise says nothing of one who is seated."""
+        if not measure.listed:
+            return False
+        if measure.belongs is Belongs.ANYWHERE or (measure.belongs is Belongs.STANDING and self.standing):
+            return True
+        return measure.name in self.numbers or any(fault.measure == measure.name for fault in self.fault)
 
     @property
     def feet_stand(self) -> bool:

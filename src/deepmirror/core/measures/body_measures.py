@@ -29,7 +29,22 @@ from deepmirror.core.measures.context import (
     lowest_of,
     noise_sd,
 )
-from deepmirror.core.measures.spec import ANKLE, ANY, ELBOW, HIP, KNEE, SIDE, SWING, Drawing, Focus, MeasureSpec, Moment, ViewKind, drawn
+from deepmirror.core.measures.spec import (
+    ANKLE,
+    ANY,
+    ELBOW,
+    HIP,
+    KNEE,
+    SIDE,
+    SWING,
+    Belongs,
+    Drawing,
+    Focus,
+    MeasureSpec,
+    Moment,
+    ViewKind,
+    drawn,
+)
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.trajectories import Points, Series
@@ -222,11 +237,20 @@ BACK, SHIN = Focus(("shoulder", "hip", "knee"), Drawing.BACK), Focus(("ankle", "
 
 
 def _furthest(
-    name: str, title: str, compute: RepMeasure, focus: Focus, *needs: str, views: tuple[ViewKind, ...] = SIDE, listed: bool = True
+    name: str,
+    title: str,
+    compute: RepMeasure,
+    focus: Focus,
+    *needs: str,
+    views: tuple[ViewKind, ...] = SIDE,
+    listed: bool = True,
+    belongs: Belongs = Belongs.ANYWHERE,
 ) -> MeasureSpec:
     """A distance that is shown where it is largest."""
     source = PRACTICE if needs else OWN
-    return MeasureSpec(name, title, "cm", compute, views, source, focus=focus, moment=Moment.FURTHEST, needs=needs, listed=listed)
+    return MeasureSpec(
+        name, title, "cm", compute, views, source, focus=focus, moment=Moment.FURTHEST, needs=needs, listed=listed, belongs=belongs
+    )
 
 
 def _joint(
@@ -262,6 +286,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         focus=DEEP,
         series="thigh_from_horizontal",
         compared=True,
+        belongs=Belongs.STANDING,
     ),
     MeasureSpec(
         "crease_margin_cm",
@@ -272,6 +297,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         "hip crease against the top of the knee: common rule of lifting meets (from memory)",
         short="Crease over knee top",
         focus=replace(DEEP, drawing=Drawing.CREASE),
+        belongs=Belongs.STANDING,
     ),
     MeasureSpec(
         "trunk_lean_max_deg",
@@ -283,6 +309,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         focus=Focus(("hip", "shoulder"), Drawing.LEAN),
         series="trunk_lean",
         compared=True,
+        belongs=Belongs.STANDING,
     ),
     _joint("dorsiflexion_max_deg", "Ankle bend, most", highest_of, ANKLE, "ankle_dorsiflexion", compared=True),
     _joint("dorsiflexion_min_deg", "Ankle bend, least", lowest_of, ANKLE, "ankle_dorsiflexion", listed=False),
@@ -295,6 +322,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         PRACTICE,
         focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
         compared=True,
+        belongs=Belongs.STANDING,
     ),
     MeasureSpec(
         "knee_travel_pct",
@@ -306,7 +334,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         focus=Focus(("knee", "toe"), Drawing.PAST_TOE),
         listed=False,
     ),
-    _furthest("heel_rise_cm", "Heel rise", heel_rise, drawn("heel", Drawing.RISEN), views=ANY),
+    _furthest("heel_rise_cm", "Heel rise", heel_rise, drawn("heel", Drawing.RISEN), views=ANY, belongs=Belongs.STANDING),
     _furthest("toe_rise_cm", "Toe rise", toe_rise, drawn("toe", Drawing.RISEN), listed=False),
     _furthest(
         "bar_off_foot_cm", "Bar off the middle of the foot", bar_off_foot, Focus(("toe", "heel"), Drawing.BAR_FOOT), "bar", listed=False
@@ -341,7 +369,17 @@ MEASURES: tuple[MeasureSpec, ...] = (
         moment=Moment.PEAK,
     ),
     _furthest("bar_leg_cm", "Bar from the leg, most", bar_from_leg, Focus(("hip", "knee"), Drawing.BAR_LEG), "bar"),
-    MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=drawn("heel", Drawing.HEEL_WAY), compared=True),
+    MeasureSpec(
+        "heel_travel_cm",
+        "Heel travels",
+        "cm",
+        heel_travel,
+        SIDE,
+        OWN,
+        focus=drawn("heel", Drawing.HEEL_WAY),
+        compared=True,
+        belongs=Belongs.NAMED,
+    ),
     MeasureSpec(
         "shank_from_vertical_max_deg",
         "Shin from upright, most",
@@ -351,6 +389,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         UPRIGHT,
         focus=SHIN,
         series="shank_from_vertical",
+        belongs=Belongs.STANDING,
     ),
     MeasureSpec(
         "shank_at_turn_deg",
@@ -364,6 +403,14 @@ MEASURES: tuple[MeasureSpec, ...] = (
         listed=False,
     ),
     MeasureSpec(
-        "elbow_flexion_max_deg", "Elbow bend, most", "°", highest_of("elbow_flexion"), SIDE, ISB, focus=ELBOW, series="elbow_flexion"
+        "elbow_flexion_max_deg",
+        "Elbow bend, most",
+        "°",
+        highest_of("elbow_flexion"),
+        SIDE,
+        ISB,
+        focus=ELBOW,
+        series="elbow_flexion",
+        belongs=Belongs.NAMED,
     ),
 )

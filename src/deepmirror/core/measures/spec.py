@@ -106,6 +106,14 @@ class Moment(StrEnum):
     LIFT_END = "where the lift ends"
 
 
+class Belongs(StrEnum):
+    """To which movements a measure says something; every movement also lists what it is judged by and what its definition names."""
+
+    ANYWHERE = "any movement"
+    STANDING = "movements in which the feet stand on the floor"
+    NAMED = "no others"
+
+
 @dataclass(frozen=True)
 class MeasureSpec:
     """One measure."""
@@ -123,6 +131,7 @@ class MeasureSpec:
     needs: tuple[str, ...] = ()  # marks and points without which it cannot be told; pad and seat stand in for each other
     decimals: int | None = None  # as shown; by the unit when None
     listed: bool = True  # stands among the numbers beside the film
+    belongs: Belongs = Belongs.ANYWHERE  # of which movements it stands there
     compared: bool = False  # stands among the numbers of two reps, two films, or left and right
     clock: bool = False  # an angle people also tell by the hours of a clock
     short: str = ""  # a title for narrow columns; the title itself where that is short enough

@@ -10,7 +10,7 @@ import numpy as np
 from deepmirror.core.measures import tempo_measures
 from deepmirror.core.measures.body_measures import CHANGE_U_SHARE, ISB, OWN, PRACTICE
 from deepmirror.core.measures.context import FILM_SIDE, Array, CannotTell, MeasurementContext, RepMeasure, at, highest, noise_sd
-from deepmirror.core.measures.spec import HIP, SIDE, SWING, Drawing, Focus, MeasureSpec, Moment
+from deepmirror.core.measures.spec import HIP, SIDE, SWING, Belongs, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
@@ -144,7 +144,13 @@ MEASURES: tuple[MeasureSpec, ...] = (
         moment=Moment.FURTHEST,
         listed=False,
     ),
-    MeasureSpec("break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING),
-    MeasureSpec("control_s", "Controlled for", "s", control_time, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING),
-    MeasureSpec("stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN, focus=Focus(("ankle",), Drawing.STEP)),
+    MeasureSpec(
+        "break_point_deg", "Control lost at", "°", break_point, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING, belongs=Belongs.NAMED
+    ),
+    MeasureSpec(
+        "control_s", "Controlled for", "s", control_time, SIDE, PRACTICE, focus=FALL, moment=Moment.LOWERING, belongs=Belongs.NAMED
+    ),
+    MeasureSpec(
+        "stance_length_cm", "Step length", "cm", stance_length, SIDE, OWN, focus=Focus(("ankle",), Drawing.STEP), belongs=Belongs.NAMED
+    ),
 )

@@ -53,7 +53,7 @@ def rep_table(analysis: Analysis) -> RepTable:
     timed = {SHARE.format(phase=phase) for phase, _ in PHASES}
     names = [n for n in judged if n not in timed][: MOST_ROWS - len(PHASES)]
     if len(names) < FEWEST:  # too few are judged: what is listed anyhow follows
-        names += [n for n in MEASURES if n in known and MEASURES[n].listed and n not in names][: FEWEST - len(names)]
+        names += [n for n in MEASURES if n in known and analysis.movement.lists(MEASURES[n]) and n not in names][: FEWEST - len(names)]
     rows = [_row(analysis, name, [c for c in checks if c.measure == name]) for name in names]
     rows += [_phase_row(analysis, phase, title, checks) for phase, title in PHASES if analysis.scene.reps]
     return RepTable(tuple(rows), tuple(_of_rep(analysis, number + 1) for number in range(len(analysis.scene.reps))))

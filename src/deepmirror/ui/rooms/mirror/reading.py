@@ -255,7 +255,7 @@ class ReadingPanel(QWidget):
 
     def _show_set(self, analysis: Analysis) -> None:
         """Numbers of the whole set: machine fit, feet, losses."""
-        rows = [spec for spec in MEASURES.values() if spec.listed and spec.name in analysis.measured.film]
+        rows = [spec for spec in MEASURES.values() if analysis.movement.lists(spec) and spec.name in analysis.measured.film]
         if not rows:
             return
         self._column.addWidget(heading(tr("Numbers of the set")))
