@@ -25,13 +25,18 @@ HELD_BY = ("shoulder", "wrist", "hip", "ankle")  # a bar moves with the nearest 
 CARRIED_SIGMA_SHARE = fitted_by_name("carried_sigma")
 
 
+def feet_among(points: dict[str, Array]) -> dict[str, Array]:
+    """Both whole feet among points (2,) px by name; empty where one of them is not there."""
+    feet = {name: point for name, point in points.items() if split(name)[0] in ON_PLATFORM and np.isfinite(point).all()}
+    return feet if len(feet) == 2 * len(ON_PLATFORM) else {}
+
+
 def feet_at_first(evidence: Evidence, keys: list[Keyframe]) -> dict[str, Array]:
     """Where the feet are on the first picture, px: as clicked there, else as the network sees them in its first looks.
 
     Empty where neither tells of both whole feet.
     """
-    clicked = {n: np.array(p) for k in keys if k.frame == 0 for n, p in k.points.items() if split(n)[0] in ON_PLATFORM}
-    if len(clicked) == 2 * len(ON_PLATFORM):
+    if clicked := feet_among({n: np.array(p) for k in keys if k.frame == 0 for n, p in k.points.items()}):
         return clicked
     soon = evidence.times <= evidence.times[0] + FIRST_LOOKS_S
     names = [sided(part, side) for part in ON_PLATFORM for side in SIDES]

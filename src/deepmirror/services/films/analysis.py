@@ -14,7 +14,7 @@ from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.measures.context import FILM_SIDE, Advice, BackSeen, Marks, MeasurementContext, Remedy
 from deepmirror.core.motion.kinematics import LEVEL_U_DEG, angle_series
-from deepmirror.core.skeleton import near_side, points_for, sided, split
+from deepmirror.core.skeleton import near_side, points_for, sided
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
@@ -36,7 +36,7 @@ from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, repetitions, sled_travel
+from deepmirror.services.films.repetitions import Repetitions, place_on_sled, repetitions, sled_travel
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.words import joined, say
@@ -44,7 +44,6 @@ from deepmirror.words import joined, say
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
 OUTSIDE_SHARE = 0.25  # of the shank: how well the network alone tells where a point is; our own estimate, no source
-USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
 LOOK_AGAIN = Advice(Remedy.MARK, "Look at those points again on that frame: place them anew, or leave out what is hidden there.")
 NOT_FOLLOWED = "The points of this side were not followed through the film yet: measure it anew (M)."
 
@@ -154,15 +153,8 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
     """A followed sled's way, from its marked platform or the feet on it; None where none was followed."""
     if not len(evidence.platform):
         return None
-    if file.marks.platform is not None:
-        corners = np.array(file.marks.platform)
-        breadth = float(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).max())
-        return sled_travel(evidence.times, evidence.platform, corners.mean(axis=0), breadth / max(file.marks.platform_cm or (USUAL_CM,)))
-    ankles = np.array([p for n, p in feet_at_first(evidence, keys).items() if split(n)[0] == "ankle"])
-    if not len(ankles):
-        return None
-    apart = float(np.linalg.norm(ankles[0] - ankles[1]))
-    return sled_travel(evidence.times, evidence.platform, ankles.mean(axis=0), apart / USUAL_STANCE_CM)
+    place = place_on_sled(file.marks, feet_at_first(evidence, keys))
+    return None if place is None else sled_travel(evidence.times, evidence.platform, *place)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:

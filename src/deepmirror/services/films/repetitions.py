@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.motion.reps import Rep, find_reps, mark_partials, with_uncertainty
-from deepmirror.core.skeleton import SIDES, near_side, sided
+from deepmirror.core.skeleton import SIDES, near_side, sided, split
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.core.views import facing
+from deepmirror.exchange.brief import MarksPart
 from deepmirror.movements.schema import Movement
 
 Array = NDArray[np.float64]
@@ -20,6 +21,7 @@ LOST_U_DEG, LOST_SHARE = 40.0, 0.3  # k = 2: a signal that is this unsure is non
 LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; our own choice
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
+USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
 
 
@@ -60,6 +62,19 @@ def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> S
     along = away @ way
     along = along if along.max() >= -along.min() else -along
     return Series(times, along / px_per_cm, np.full(len(times), TRAVEL_U_CM))
+
+
+def place_on_sled(marks: MarksPart, feet: dict[str, Array]) -> tuple[Array, float] | None:
+    """A place (2,) px that a sled carries, on the first picture, and the scale there, px per cm: of the marked platform, else of the
+    feet (px) as they stand on it. None where neither is known."""
+    if marks.platform is not None:
+        corners = np.array(marks.platform)
+        breadth = float(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).max())
+        return corners.mean(axis=0), breadth / max(marks.platform_cm or (USUAL_CM,))
+    ankles = np.array([p for n, p in feet.items() if split(n)[0] == "ankle"])
+    if not len(ankles):
+        return None
+    return ankles.mean(axis=0), float(np.linalg.norm(ankles[0] - ankles[1])) / USUAL_STANCE_CM
 
 
 def bridged(signal: Series) -> Series:

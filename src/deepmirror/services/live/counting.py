@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from deepmirror.core.motion.picture_angles import picture_signal
 from deepmirror.core.motion.reps import Rep, find_reps, smoothing_cutoff
 from deepmirror.core.skeleton import SIDES, near_side, points_for, sided
+from deepmirror.core.trajectories import Series
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import shank_px, steady
 from deepmirror.pose.pose_tracker import fix_side_swaps
-from deepmirror.services.films.repetitions import STEP_SHARE
+from deepmirror.services.films.repetitions import LEAST_TRAVEL_CM, STEP_SHARE
 
 Array = NDArray[np.float64]
 
@@ -40,13 +41,14 @@ class LiveCount:
     _shank: float = 1.0
     _cutoff: tuple[float, float | None] = (-np.inf, None)  # when the smoothing was worked out last, and its cut-off
 
-    def closed(self, times: Array, network: Array, over: bool = False) -> list[Rep]:
+    def closed(self, times: Array, network: Array, over: bool = False, travel: Series | None = None) -> list[Rep]:
         """Reps that have ended since the last call. times (T,) s of all frames until the last look; network (T, P, 2) px, NaN where
-        nobody looked; over: nothing follows, so that what has ended by now has ended."""
+        nobody looked; over: nothing follows, so that what has ended by now has ended; travel: a sled's way, cm, which counts instead of
+        the body."""
         if len(times) < 8:
             return []
         first = int(np.searchsorted(times, times[-1] - WINDOW_S))
-        found = self.reps(times[first:], network[first:])
+        found = self.reps(times[first:], network[first:]) if travel is None else self._reps_of_sled(times[first:], travel)
         until, since = (np.inf, -np.inf) if over else (float(times[-1]) - SETTLED_S, float(times[-1]) - STALE_S)
         new = []
         for rep in found:
@@ -95,11 +97,18 @@ class LiveCount:
         paths = dict(zip(points, np.moveaxis(steady(seen), 1, 0), strict=True))
         name = self.movement.signal if near_side(self.view) else self.movement.front_signal or "knee_flexion"
         signal = picture_signal(name, self.movement.signal_sign, self.view, times, paths.__getitem__)
-        self._signal = (times, signal)
         sides = [near] if (near := near_side(self.view)) else list(SIDES)
         self._ankle = np.mean([paths[sided("ankle", s)] for s in sides], axis=0)
         self._shank = shank_px(seen, list(points))
+        return self._found(times, signal, self.movement.min_range_deg)
+
+    def _reps_of_sled(self, times: Array, travel: Series) -> list[Rep]:
+        return self._found(times, np.interp(times, travel.times, travel.values), LEAST_TRAVEL_CM)
+
+    def _found(self, times: Array, signal: Array, least: float) -> list[Rep]:
+        """Reps in a signal (T,), of least range in its unit."""
+        self._signal = (times, signal)
         if times[-1] - self._cutoff[0] > CUTOFF_S and len(times) >= 8:
             self._cutoff = float(times[-1]), smoothing_cutoff(times, signal)
         halves = self.pattern == "one_and_a_half"
-        return find_reps(times, signal, self.movement.first_phase, self.movement.min_range_deg, halves, self._cutoff[1])
+        return find_reps(times, signal, self.movement.first_phase, least, halves, self._cutoff[1])

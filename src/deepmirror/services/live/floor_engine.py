@@ -280,7 +280,7 @@ class FloorEngine:
         if self._set is not None:
             with self._changed:
                 number, times = shot.number - self._first, np.array(self._times[: shot.number - self._first + 1])
-            self._pass_on(self._set, self._set.take(number, points, times - times[0]))
+            self._pass_on(self._set, self._set.take(number, points, times - times[0], shot.picture))
         else:
             self._look_before(shot, points)
 

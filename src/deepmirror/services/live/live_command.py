@@ -57,7 +57,7 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_en
 
         for shot in newest.looks():
             times = np.array(newest.times[: shot.number + 1])
-            pass_on(live.take(shot.number, looker.look(shot), times))
+            pass_on(live.take(shot.number, looker.look(shot), times, shot.picture))
         times = np.array(newest.times)
         pass_on(live.close(times))
         live.following.close()

@@ -24,9 +24,11 @@ from deepmirror.services.films.analysis import Analysis, conclude
 from deepmirror.services.films.set_log import shown_set
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.following import Following
+from deepmirror.services.live.sled import SledWatch
 from deepmirror.words import say
 
 Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
 
 STILL_S = 10.0  # without a rep for so long, and still: the set is over. A rest-pause is shorter or moves; common practice, no source
 STILL_SHARE = 0.3  # of the usual range: a signal that moved less was still; our own choice
@@ -127,6 +129,7 @@ class LiveSet:
         self.movement = catalogue.movement(brief.file.movement)
         self.count = LiveCount(self.movement, brief.file.view, list(ALL_POINTS), brief.file.pattern)
         self.following = Following(brief, self.movement, every, phase)
+        self._sled = SledWatch(brief, self.movement)
         self._looks: list[tuple[int, Array]] = []
         self.ended = False
 
@@ -137,13 +140,14 @@ class LiveSet:
             self.following.look(number, points)
         self.count.told.extend(told)
 
-    def take(self, number: int, points: Array | None, times: Array) -> list[Rep | SetEnd]:
-        """What has ended by now. number: of the picture that was looked at; points (P, 2) px, None where nobody was seen; times (T,) s
-        of all pictures until this one."""
+    def take(self, number: int, points: Array | None, times: Array, picture: Picture) -> list[Rep | SetEnd]:
+        """What has ended by now. number: of the picture that was looked at, (H, W, 3) RGB; points (P, 2) px, None where nobody was seen;
+        times (T,) s of all pictures until this one."""
+        self._sled.look(float(times[-1]), picture, points)
         if points is not None:
             self._looks.append((number, points))
             self.following.look(number, points)
-        out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times))))
+        out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times)), travel=self._sled.travel()))
         if out:
             self.ended = False
         elif self.count.told and not self.ended and self._still(float(times[-1])):
@@ -153,7 +157,9 @@ class LiveSet:
 
     def close(self, times: Array) -> list[Rep | SetEnd]:
         """The camera has ended: what comes now is standing still."""
-        out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times)), over=True)) if self._looks else []
+        out: list[Rep | SetEnd] = []
+        if self._looks:
+            out += self.count.closed(times, self._network(len(times)), over=True, travel=self._sled.travel())
         if not self.ended:
             self.ended = True
             out.append(SetEnd(self.count.told[-1].end_s if self.count.told else float(times[-1])))
