@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
@@ -172,6 +173,20 @@ def test_the_numbers_of_the_rep_on_show_follow_the_film_and_are_there_after_an_e
     mirror.annotator.set_field(tempo="4-0-1-0")
     qtbot.waitUntil(lambda: solved(window) and "4-0-1-0" in mirror.reading.head.text(), timeout=PATIENCE)
     assert told() == shown, "a new tempo changes no angle, and the rep is still on show"
+
+
+def test_numbers_that_say_nothing_of_a_movement_are_not_listed(window: MainWindow, qtbot: QtBot) -> None:
+    listed = {}
+    for name in ("Bram", "Nuru"):
+        open_film(window, qtbot, name)
+        window.mirror.go_to_number("", 2)
+        settle(window, qtbot)
+        lists = [dict(found.rows()) for found in window.mirror.reading.findChildren(NumberList) if found.rows()]
+        listed[name] = {title: number for rows in lists for title, number in rows.items()}
+    squat, seated = listed["Bram"], listed["Nuru"]
+    assert "Heel rise" in squat and "Heel rise" not in seated and "Trunk swing" in seated
+    assert "Step length" not in squat and "Control lost at" not in squat
+    assert not [number for rows in listed.values() for number in rows.values() if re.match(r"-0(\.0*)? ", number)], "minus zero"
 
 
 def test_rooms_nobody_has_seen_are_dressed_while_nothing_else_is_to_be_done(window: MainWindow, qtbot: QtBot) -> None:

@@ -15,7 +15,7 @@ from deepmirror.exchange.brief import Brief, MarksPart, read_brief
 from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.pose.client_choice import leg_motion, lifts_more, somebody_else
+from deepmirror.pose.client_choice import lifts_more, motion, somebody_else
 from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.network import Region
 from deepmirror.pose.pose_tracker import QUICK
@@ -51,20 +51,25 @@ def test_who_lifts_is_followed_and_not_who_waits_before_her(tmp_path: Path) -> N
         seen = observe(film, alone, movement, Progress(), QUICK)
     hips = np.nanmedian(seen.network[:, [seen.names.index(f"hip_{s}") for s in ("left", "right")], 0])
     assert hips > 600, "the one who lifts stands on the right"
-    assert leg_motion(seen) > 0.8
+    assert motion(seen) > 0.8
 
 
-def moving(by: float) -> Evidence:
-    """Forty looks at legs of 100 px whose ankles go to and fro by so many px."""
+def moving(by: float, pan: float = 0.0) -> Evidence:
+    """Forty looks at legs of 100 px whose ankles go to and fro by so many px, with a camera that pans by so many."""
     network = np.zeros((40, len(ALL_POINTS), 2))
     for i, name in enumerate(ALL_POINTS):
         network[:, i] = {"knee": (300, 300), "ankle": (300, 400)}.get(name.split("_")[0], (300, 200))
     network[:, [ALL_POINTS.index(f"ankle_{s}") for s in ("left", "right")], 0] += by * np.sin(np.arange(40) / 3)[:, None]
+    network[..., 0] += pan * np.sin(np.arange(40) / 9)[:, None]
     return Evidence(np.arange(40) / 8, list(ALL_POINTS), network, np.ones(network.shape[:2]))
 
 
 def test_who_moves_as_much_in_a_mirror_is_not_the_client() -> None:
     assert lifts_more(moving(80), moving(20)) and not lifts_more(moving(80), moving(75)) and not lifts_more(moving(10), moving(60))
+
+
+def test_a_camera_that_pans_moves_nobody() -> None:
+    assert not lifts_more(moving(5, pan=200), moving(60, pan=100)) and lifts_more(moving(60, pan=100), moving(5, pan=200))
 
 
 def test_somebody_who_walks_past_is_nobody_else() -> None:

@@ -6,6 +6,7 @@ The first picture tells only who stands largest and nearest its middle, which ma
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,17 +20,19 @@ Array = NDArray[np.float64]
 OFTEN = 0.25  # of the looks in which another body showed at one place: less is somebody who walks past; our own choice
 ONE_PLACE = 0.3  # of a region's side: bodies found nearer to one another are one; our own choice
 MORE = 1.4  # times as much another must move to be the client; our own choice
-LEG = ("hip", "knee", "ankle")
+BODY = ("shoulder", "hip", "knee", "ankle", "toe")
 
 
-def leg_motion(evidence: Evidence) -> float:
-    """How far the leg joint that moves most strays (10th to 90th percentile of its way), in shanks; 0 where hardly anything was seen."""
+def motion(evidence: Evidence) -> float:
+    """How far two joints of one side move against one another at most (10th to 90th percentile of their way), in shanks; 0 where hardly
+    anything was seen. Against one another, because a camera that pans moves all of a body that stands still."""
     seen = np.isfinite(evidence.network[:, 0, 0])
     if seen.sum() < 4:
         return 0.0
-    points = evidence.network[seen][:, [evidence.names.index(sided(j, s)) for j in LEG for s in SIDES]]
-    low, high = np.percentile(points, [10, 90], axis=0)
-    return float(np.linalg.norm(high - low, axis=1).max()) / shank_px(evidence.network, evidence.names)
+    sides = [evidence.network[seen][:, [evidence.names.index(sided(j, s)) for j in BODY]] for s in SIDES]
+    apart = np.concatenate([points[:, i] - points[:, j] for points in sides for i, j in combinations(range(len(BODY)), 2)], axis=1)
+    low, high = np.percentile(apart, [10, 90], axis=0)
+    return float(np.linalg.norm((high - low).reshape(-1, 2), axis=1).max()) / shank_px(evidence.network, evidence.names)
 
 
 def somebody_else(elsewhere: Sequence[Region], looks: int) -> Region | None:
@@ -47,4 +50,4 @@ def somebody_else(elsewhere: Sequence[Region], looks: int) -> Region | None:
 
 def lifts_more(other: Evidence, followed: Evidence) -> bool:
     """True when another one is the client rather than who was followed; who is seen in a mirror lifts as much, and no more."""
-    return leg_motion(other) > MORE * leg_motion(followed)
+    return motion(other) > MORE * motion(followed)

@@ -54,7 +54,7 @@ class Evidence:
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
     back (T, K, 2): where the body ends behind the line from hip to shoulder (see back_outline), px, NaN where nobody looked or nothing
     ends; may be empty.
-    resting (T, P, 2): where the network would have seen a foot that stands while it saw it elsewhere (see resting_feet), px, NaN
+    resting (T, P, 2): where the network saw a foot that stands, or would have seen it (see resting_feet), px, NaN
     everywhere else; may be empty.
     roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """

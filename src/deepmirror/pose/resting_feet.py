@@ -6,7 +6,7 @@ to lie clearly elsewhere is set right so: a shoe that rises by so much changes t
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -37,6 +37,8 @@ class _Point:
     network_off: Array
     frame: int
     piece: NDArray[np.uint8] | None = None
+    carried: Array = field(default_factory=lambda: np.zeros(2))  # how far the room has moved since the first picture
+    sways: bool = False  # with a camera that does not stand still
     stood: int = 0
     unchanged: int = 0
 
@@ -49,7 +51,7 @@ class RestingFeet:
     """
 
     def __init__(self, names: list[str], rough: Array, network: Array, shank: float) -> None:
-        self._rough, self._shank = rough, shank
+        self._rough, self._network, self._shank = rough, network, shank
         self._radius = max(6, round(RADIUS * shank))
         points = {n: self._usual(p, rough[:, p], network[:, p]) for p, n in enumerate(names) if split(n)[0] in FOOT}
         self._feet = [[q for n, q in points.items() if split(n)[1] == side and q is not None] for side in SIDES]
@@ -80,6 +82,8 @@ class RestingFeet:
                 if self._off(point, centres) > ELSEWHERE:
                     self._seen[i, point.column] = point.place + point.network_off
                     centres[point.column] = point.place
+                else:
+                    self._seen[i, point.column] = self._network[i, point.column]
         return centres
 
     def _shown_unchanged(self, point: _Point, grey: Picture, i: int, room_moved: Array) -> bool:
@@ -90,7 +94,12 @@ class RestingFeet:
         if i <= point.frame or point.piece is None:
             return False
         point.place += room_moved
-        same = _unchanged(grey, point.place, point.piece)
+        point.carried += room_moved
+        point.sways |= bool(np.hypot(*point.carried) > ITS_PLACE_PX)
+        offset = _offset(grey, point.place, point.piece)
+        if offset is not None and point.sways:
+            point.place += offset  # a camera that sways moves what is near further than the room behind it
+        same = offset is not None and (point.sways or bool(np.hypot(*offset) <= ITS_PLACE_PX))
         if self._off(point, self._rough[i]) <= AT_REST:
             point.stood += 1
             point.unchanged += same
@@ -101,7 +110,8 @@ class RestingFeet:
         return float(np.linalg.norm(places[point.column] - point.place)) / self._shank
 
     def seen(self) -> Array:
-        """(T, P, 2) px where the network would have seen the feet that stand while it saw them elsewhere; NaN everywhere else."""
+        """(T, P, 2) px where the network saw the feet that stand, or would have seen them while it saw them elsewhere; NaN everywhere
+        else."""
         for point in (q for foot in self._feet for q in foot):
             if point.unchanged < RELIABLE * point.stood:
                 self._seen[:, point.column] = np.nan
@@ -109,7 +119,8 @@ class RestingFeet:
 
 
 def with_feet_at_rest(evidence: Evidence) -> Evidence:
-    """What was seen, and feet that were seen to stand where the network would have seen them there."""
+    """What was seen, and feet that were seen to stand where the network would have seen them there: as surely as it usually does, also
+    where the other network saw them elsewhere."""
     standing = np.isfinite(evidence.resting).all(axis=-1) if len(evidence.resting) else np.zeros((0, 0), bool)
     if not standing.any():
         return evidence
@@ -127,10 +138,10 @@ def _piece(grey: Picture, place: Array, radius: int) -> NDArray[np.uint8] | None
     return out.copy() if out.shape == (2 * radius + 1, 2 * radius + 1) else None
 
 
-def _unchanged(grey: Picture, place: Array, piece: NDArray[np.uint8]) -> bool:
-    """Whether a piece of picture lies where it lay."""
-    field = _piece(grey, place, len(piece) // 2 + SEARCH_PX)
-    if field is None:
-        return False
-    _, best, _, (x, y) = cv2.minMaxLoc(cv2.matchTemplate(field, piece, cv2.TM_CCOEFF_NORMED))
-    return bool(best > UNCHANGED and np.hypot(x - SEARCH_PX, y - SEARCH_PX) <= ITS_PLACE_PX)
+def _offset(grey: Picture, place: Array, piece: NDArray[np.uint8]) -> Array | None:
+    """How far (2,) px a piece of picture lies off a place; None where it is not found near it."""
+    around = _piece(grey, place, len(piece) // 2 + SEARCH_PX)
+    if around is None:
+        return None
+    _, best, _, at = cv2.minMaxLoc(cv2.matchTemplate(around, piece, cv2.TM_CCOEFF_NORMED))
+    return np.array(at, float) - SEARCH_PX if best > UNCHANGED else None

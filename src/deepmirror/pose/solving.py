@@ -16,6 +16,7 @@ from deepmirror.pose.consistency import loose_clicks, misfit, widened
 from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.film_setting import FilmSetting
+from deepmirror.pose.joint_limits import joint_limits
 from deepmirror.pose.offset_correction import Corrected
 from deepmirror.pose.plate import behind_plate
 from deepmirror.pose.source_weights import SourceWeights, source_weights
@@ -98,7 +99,9 @@ class _SideProblem:
         self, evidence: Evidence, weights: dict[str, SourceWeights], lengths: Lengths | None, start: Array | None, passes: int, last: bool
     ) -> Solution:
         keys, turns, own = list(self._annotated.keys), self.corrected.unoccluded.rotations, self.corrected.offsets
-        return solve(evidence, keys, weights, own, lengths, self._soft, start, passes, with_covariance=last, turns=turns)
+        setting = self._annotated.setting
+        limits = joint_limits(setting.view, setting.movement.feet_stand) if lengths else []
+        return solve(evidence, keys, weights, own, lengths, self._soft, start, passes, with_covariance=last, turns=turns, limits=limits)
 
     def with_lengths(self, free: Solution, from_film: bool) -> Solved:
         """Plane and points in turn; without the plane's lengths where there is none, or where it does not fit."""

@@ -9,8 +9,9 @@ factor (Takahashi's recursion).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ from scipy.linalg import cholesky_banded
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
+from deepmirror.pose.joint_limits import JointLimit
 from deepmirror.pose.offsets import Offsets
 from deepmirror.pose.source_weights import SourceWeights, weight_of
 
@@ -96,12 +98,14 @@ class _Normal:
 
     def add_distance(self, i: int, j: int, unit: Array, length: Array, weight: Array | float) -> None:
         """unit · (x_j - x_i) = length for points i, j in every frame; unit (T, 2), weight (T,) or one for all."""
-        rows = np.zeros((self.frames, 4))
-        rows[:, :2], rows[:, 2:] = -unit, unit
-        at = np.array([2 * i, 2 * i + 1, 2 * j, 2 * j + 1])
+        self.add_rows([i, j], np.concatenate([-unit, unit], axis=1), length, weight)
+
+    def add_rows(self, points: list[int], rows: Array, target: Array, weight: Array | float) -> None:
+        """rows (T, 2 K) · the K points' coordinates = target (T,) in every frame; weight (T,) or one for all."""
+        at = np.array([[2 * p, 2 * p + 1] for p in points]).ravel()
         weighted = rows * np.broadcast_to(weight, self.frames)[:, None]
         self.block[:, at[:, None], at[None, :]] += weighted[:, :, None] * rows[:, None, :]
-        self.right[:, at] += weighted * length[:, None]
+        self.right[:, at] += weighted * target[:, None]
 
     def banded(self) -> Array:
         """Upper banded storage (2n + 1, T n)."""
@@ -127,19 +131,22 @@ def solve(
     passes: int = PASSES,
     with_covariance: bool = True,
     turns: SegmentRotations | None = None,
+    limits: Sequence[JointLimit] = (),
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
     weights: joint -> SourceWeights; corrections: offsets of the network; acceleration_px: standard deviation of the second difference per
     frame that a body makes. start: (T, P, 2) first guess; taken from the corrected network when absent.
-    with_covariance: work out the covariance too (zeros otherwise).
+    with_covariance: work out the covariance too (zeros otherwise). limits: what joints do not go beyond; where one has to be held back
+    nothing is known better for it, so that they have no say in the covariance.
     """
     frames, count = evidence.network.shape[:2]
     guided = evidence.network + corrections.move
     x = filled(guided) if start is None else start
     ties = {ends: tie for ends, tie in (lengths or {}).items() if set(ends) <= set(evidence.names)}
     bearings = {ends: turn for ends, turn in (turns or {}).items() if set(ends) <= set(evidence.names)}
-    groups = _groups(evidence.names, [*ties, *bearings])
+    limits = [limit for limit in limits if set(limit.points) <= set(evidence.names)]
+    groups = _groups(evidence.names, [*ties, *bearings, *(pair for limit in limits for pair in pairwise(limit.points))])
     parts = [(at, evidence.only([evidence.names[i] for i in at])) for at in groups]
     factors: list[Array] = []
     for _ in range(passes):
@@ -157,8 +164,10 @@ def solve(
                     _add_turns(normal, part, a, b, since, x[:, at])
             _add_smoothness(normal, part.times, acceleration_px)
             factor = cholesky_banded(normal.banded())
-            new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
             factors.append(factor)
+            if _hold(normal, part.names, limits, x[:, at]):
+                factor = cholesky_banded(normal.banded())
+            new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
         x = new
     return Solution(x, _whole_covariance(factors, groups, frames, count) if with_covariance else np.zeros((frames, 2 * count, 2 * count)))
 
@@ -241,6 +250,18 @@ def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Calla
     d = x[:, j] - x[:, i]
     unit = d / np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-6)
     normal.add_distance(i, j, unit, length(unit), sigma**-2.0)
+
+
+def _hold(normal: _Normal, names: list[str], limits: Sequence[JointLimit], x: Array) -> bool:
+    """Hold joints back from beyond their limits; whether any is there."""
+    held = False
+    for limit in (one for one in limits if one.points[0] in names):
+        at = [names.index(name) for name in limit.points]
+        rows, target, weight = limit.rows(x[:, at])
+        if weight.any():
+            normal.add_rows(at, rows, target, weight)
+            held = True
+    return held
 
 
 def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:

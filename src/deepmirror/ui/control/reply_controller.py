@@ -122,12 +122,11 @@ class ReplyController(QObject):
         fresh.blur = settings.blur
         reply = kept_draft(self._library, review.film_id, fresh) or fresh
         self._history = History(deepcopy(reply))
-        self.room.show_reply(reply, self._lasts(review, reply))
+        self.room.show_reply(reply, self._lasts(review, reply), code=code)
         self._window.go("reply")
         sent = self._library.sent(review.film_id)
         if sent:
             self.room.show_state(_sent_words(sent[0]))
-        self.room.pick_code(code)
         self.room.list.setFocus()
 
     def _changed(self) -> None:

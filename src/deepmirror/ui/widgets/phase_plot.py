@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from deepmirror.core.uncertain_value import with_doubt
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
@@ -136,7 +137,7 @@ class PhasePlot(QWidget):
             (self._names[0], t.TEAL_LIGHT, curves.first[i], curves.first_u[i]),
             (self._names[1], t.COPPER_LIGHT, curves.second[i], curves.second_u[i]),
         ):
-            words = tr("{name}: {value:.0f} ± {u:.0f}{unit}", name=name, value=value, u=u, unit=curves.unit)
+            words = tr("{name}: {number}", name=name, number=with_doubt(value, u, 0, curves.unit))
             painter.fillRect(QRectF(x, 12, 14, 4), QColor(colour))
             painter.setPen(QColor(t.STAGE_TEXT))
             painter.drawText(QPointF(x + 20, 18), tr(words))

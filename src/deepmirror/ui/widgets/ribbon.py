@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
 from deepmirror.core.motion.tempo import Tempo
 from deepmirror.core.trajectories import UNKNOWN_U
+from deepmirror.core.uncertain_value import with_doubt
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
 
@@ -131,7 +132,7 @@ class RepRibbon(QWidget):
         i = int(np.clip(np.searchsorted(self._data.times, self._now), 0, len(self._data.times) - 1))
         words = tr("not in the set")
         if self._data.known[i]:
-            words = tr("{values:.0f} ± {doubt:.0f}{unit}", values=self._data.values[i], doubt=self._data.doubt[i], unit=self._data.unit)
+            words = tr(with_doubt(self._data.values[i], self._data.doubt[i], 0, self._data.unit))
         x = self.x_of(self._now)
         left = x > self.width() - 90
         painter.setPen(QColor(t.STAGE_TEXT))

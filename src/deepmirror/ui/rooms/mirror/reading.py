@@ -11,7 +11,7 @@ from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.motion.tempo import digits, time_under_tension_s
 from deepmirror.core.motion.time_normalisation import Change
-from deepmirror.core.uncertain_value import Value, Verdict, bare_unit, counted, describe_band, with_unit
+from deepmirror.core.uncertain_value import Value, Verdict, bare_unit, counted, describe_band, with_doubt, with_unit
 from deepmirror.services.films.analysis import Analysis, Finding, Judgement
 from deepmirror.services.films.follow_up import FollowUp
 from deepmirror.services.films.reference_marks import still_wanted
@@ -73,6 +73,7 @@ class ReadingPanel(QWidget):
         self._companion: Companion | None = None
         self._ghost: QLabel | None = None
         self._numbers: NumberList | None = None
+        self._listed: tuple[MeasureSpec, ...] = ()  # the measures that say something of this movement
         self._rep_title: QLabel | None = None
 
     def _clear(self) -> None:
@@ -135,6 +136,7 @@ class ReadingPanel(QWidget):
     def show_numbers(self, analysis: Analysis) -> None:
         """What was well, what this film cannot tell, and the numbers of the set and of the rep on show."""
         self._column.takeAt(self._column.count() - 1)  # the stretch that held the findings up
+        self._listed = tuple(spec for spec in MEASURES.values() if analysis.movement.lists(spec))
         self._show_held(analysis.judgement)
         self._show_lacks(analysis)
         self._ghost = PlainLabel()
@@ -255,7 +257,7 @@ class ReadingPanel(QWidget):
 
     def _show_set(self, analysis: Analysis) -> None:
         """Numbers of the whole set: machine fit, feet, losses."""
-        rows = [spec for spec in MEASURES.values() if analysis.movement.lists(spec) and spec.name in analysis.measured.film]
+        rows = [spec for spec in self._listed if spec.name in analysis.measured.film]
         if not rows:
             return
         self._column.addWidget(heading(tr("Numbers of the set")))
@@ -279,7 +281,7 @@ class ReadingPanel(QWidget):
             + ["cut short"] * (not rep.complete)
         )
         self._rep_title.setText(joined(", ", [tr("Rep {number}: {digits} s", number=rep.number, digits=digits(rep)), *notes]))
-        shown = [spec for spec in MEASURES.values() if spec.listed and spec.name in values]
+        shown = [spec for spec in self._listed if spec.name in values]
         self._numbers.show_rows(tuple((spec.title, _number_words(spec, values[spec.name])) for spec in shown))
 
     def show_ghost(self, why: tuple[str, ...]) -> None:
@@ -323,7 +325,5 @@ def _advice(words: str) -> QLabel:
 
 def _number_words(spec: MeasureSpec, value: Value) -> str:
     """A measure with its uncertainty; angles told by the clock also in hours."""
-    hours = f"  ({value.value / CLOCK_HOUR_DEG:.1f} h)" if spec.clock else ""
-    return tr(
-        "{value:.{places}f} ± {u:.{places}f} {unit}{hours}", value=value.value, places=spec.places, u=value.u, unit=spec.unit, hours=hours
-    )
+    number = with_doubt(value.value, value.u, spec.places, spec.unit)
+    return tr("{number}  ({hours:.1f} h)", number=number, hours=value.value / CLOCK_HOUR_DEG) if spec.clock else tr(number)

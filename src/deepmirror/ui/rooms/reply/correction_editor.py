@@ -93,7 +93,8 @@ class CorrectionWords(QWidget):
         self.item = None
         for key, edit in self.edits.items():
             self._rows[key].setVisible(hasattr(item, key))
-            edit.setPlainText(getattr(item, key, ""))
+            if edit.toPlainText() != (words := getattr(item, key, "")):  # laying a text out anew takes a millisecond
+                edit.setPlainText(words)
         self.item = item
 
     def _take(self) -> None:

@@ -95,7 +95,7 @@ class ReplyRoom(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Corrections"))
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.currentRowChanged.connect(self._pick)
+        self.list.currentRowChanged.connect(lambda _: self._pick())
         self.list.itemChanged.connect(self._tick)
         column.addWidget(self.list)
         self.words = CorrectionWords()
@@ -176,8 +176,9 @@ class ReplyRoom(QWidget):
         self.whole_visit.setVisible(films > 1)
         self.whole_visit.setText(tr("All {count} films of this visit", count=films))
 
-    def show_reply(self, reply: Reply, last_frames: dict[int | None, int], row: int = 0) -> None:
-        """Edit this reply; last_frames: of each film it speaks of, None: its own; row: where the bar stands."""
+    def show_reply(self, reply: Reply, last_frames: dict[int | None, int], row: int = 0, code: str | None = None) -> None:
+        """Edit this reply; last_frames: of each film it speaks of, None: its own; row: where the bar stands; code: the fault whose
+        correction it stands on instead, ticked."""
         self.reply = None
         self.title.setText(tr("Reply to {client}", client=reply.client) if reply.client else tr("Reply"))
         self.facts.setText(tr("{movement} · {facts}", movement=reply.movement, facts=reply.facts))
@@ -188,10 +189,13 @@ class ReplyRoom(QWidget):
         self._last_frames = last_frames
         self.canvas.show_picture(None, None)
         self.reply = reply
-        self._fill(row)
+        wanted = self._tick_code(code)
+        self._fill(row if wanted is None else wanted)
         self.show_state("")
         self.show_spoken()
         self._say_count()
+        if wanted is not None:
+            self.changed.emit()
 
     def show_spoken(self) -> None:
         """Whether the film goes with the coach's voice."""
@@ -214,14 +218,15 @@ class ReplyRoom(QWidget):
             entry.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsUserCheckable)
             entry.setCheckState(Qt.CheckState.Checked if item.chosen else Qt.CheckState.Unchecked)
             self.list.addItem(entry)
+        if not self._rows():
+            self.list.addItem(QListWidgetItem(tr("Nothing is off: the praise and the whole film with its lines are sent.")))
+        else:
+            self.list.setCurrentRow(min(max(row, 0), len(self._rows()) - 1))
         self.list.blockSignals(False)
         self._fit_list()
         if self._rows():
-            self.list.setCurrentRow(min(max(row, 0), len(self._rows()) - 1))
-            self._pick(self.list.currentRow())
+            self._pick()
         else:
-            self.list.addItem(QListWidgetItem(tr("Nothing is off: the praise and the whole film with its lines are sent.")))
-            self._fit_list()
             self._show_item(None)
 
     def _fit_list(self) -> None:
@@ -234,29 +239,36 @@ class ReplyRoom(QWidget):
         rows = self._rows()
         return rows[self.list.currentRow()] if 0 <= self.list.currentRow() < len(rows) else None
 
-    def pick_code(self, code: str | None) -> None:
-        """Put the bar on the correction of a fault of the reply's own film, and tick it."""
+    def _tick_code(self, code: str | None) -> int | None:
+        """Tick the correction of a fault of the reply's own film; where it stands, None where there is none."""
         for row, found in enumerate(self._rows()):
             if isinstance(found, Correction) and found.code == code and found.film_id is None:
                 found.chosen = True
-                self._fill(row)
-                self.changed.emit()
+                return row
+        return None
+
+    def pick_code(self, code: str | None) -> None:
+        """Put the bar on the correction of a fault of the reply's own film, and tick it."""
+        row = self._tick_code(code)
+        if row is not None:
+            self._fill(row)
+            self.changed.emit()
 
     def item(self) -> Correction | None:
         """The correction under the bar, None for an earlier one."""
         found = self.current()
         return found if isinstance(found, Correction) else None
 
-    def _pick(self, row: int) -> None:
+    def _pick(self) -> None:
         found = self.current()
         if found is None:
             return
-        self._show_item(found if isinstance(found, Correction) else None)
-        self.words.show_item(found)
+        self._show_item(found)
         self.wants_still.emit(found)
 
-    def _show_item(self, item: Correction | None) -> None:
-        self.words.show_item(item)
+    def _show_item(self, found: Correction | Since | None) -> None:
+        self.words.show_item(found)
+        item = found if isinstance(found, Correction) else None
         self._say_answers(item)
         self.controls.show_item(item, self._last_frames.get(item.film_id if item is not None else None, 0))
         self.canvas.ask(0)
