@@ -42,6 +42,8 @@ LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no 
 # Of the rep's range: a signal less sure by more than this has lost the phase's boundaries, and no more than that is reckoned with.
 LEAST_LOST, MOST_LOST = 0.15, 0.9
 UNTIMED = 0.95  # of the rep's range: a rep whose signal is less sure than this is counted, not timed; our own choice
+MIDDLE_TAKES, MIDDLE_U = 0.41, 0.35  # of a phase's time, and k = 2 of what that makes of it, as a share: see seconds_by_middle
+MIDDLE_LOST = 0.3  # of the rep's range: a signal less sure than this tells no time by its middle either; our own choice
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
 TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
 WHOLE_SET = Advice(Remedy.WHOLE_FILM, "Film the whole set.")
@@ -71,11 +73,28 @@ def phase_share(phase: str) -> RepMeasure:
         wanted, seconds = scene.tempo.wanted(phase), rep.phases_s[phase]
         if not wanted or seconds is None:
             raise NotAsked(say("the prescription sets no time for the {words}", words=WORDS[phase]), TELL_TEMPO)
+        ways = [Value(seconds, float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))))]
         if max(rep.unsure.values(), default=0.0) > UNTIMED:
+            ways.clear()
+        ways += [by_middle] if (by_middle := seconds_by_middle(rep, phase)) is not None else []
+        if not ways:
             raise CannotTell(LOST, PLACE_AGAIN)
-        return Value(100 * seconds / wanted, 100 * float(np.hypot(2 * frame_s(scene), _lost_s(rep, phase, seconds))) / wanted)
+        return min(ways, key=lambda way: way.u).scaled(100 / wanted)
 
     return measure
+
+
+def seconds_by_middle(rep: Rep, phase: str) -> Value | None:
+    """Seconds of a phase as its middle part tells them, where a plate or a hand hides how it begins or ends; None where that is lost too.
+
+    A phase goes from MIDDLE of its way to the other in a third of its time when it is as smooth as can be (least jerk), in 0.41 of it
+    when it swings like a pendulum, and in 0.6 when it goes evenly: which of these it was is the doubt.
+    """
+    span, lost = rep.middles.get(phase), rep.middles_unsure.get(phase, 0.0)
+    if span is None or lost > MIDDLE_LOST:
+        return None
+    seconds = (span[1] - span[0]) / MIDDLE_TAKES
+    return Value(seconds, seconds * float(np.hypot(MIDDLE_U, lost)))
 
 
 def stack_rest(scene: MeasurementContext, rep: Rep) -> Value:

@@ -37,6 +37,7 @@ SHARED_EDGE = 0.1  # of the shared range left out at either end, where reps turn
 WAY_SHARE = 0.12  # of a movement's way: what goes less far in one go is no part of it; our own choice
 GIVEN_BACK = 0.5  # of a movement's way: what goes back by so much before the next one was a sway at rest; our own choice
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
+MIDDLE = (0.2, 0.8)  # of a phase's way: what lies between shows also where its ends are hidden; our own choice
 TURN_WINDOW_S = 0.15  # around a reversal, for its acceleration; our own choice
 ARRIVAL_S = 0.3  # how long before a phase's end its stop is looked for
 CUTOFF_RANGE_HZ = (4.0, 7.0)  # what the residual analysis may choose for a rep signal; Winter names 4 to 6 Hz for gait (from memory)
@@ -57,7 +58,8 @@ class Rep:
     lifting_speed: mean speed of the lift over the range that all whole reps share (signal's unit/s), so that a shorter rep is no slower
     one. leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
     than it is in the set, because what it is read from was hidden or lost. creep_s: phase -> how long it goes hardly faster than
-    the speed at which it begins or ends: there a small error moves its boundary by as much.
+    the speed at which it begins or ends: there a small error moves its boundary by as much. middles: movement phase -> when it had
+    gone MIDDLE of its way; middles_unsure: as unsure, between these times only.
     """
 
     number: int
@@ -79,6 +81,8 @@ class Rep:
     lifting_speed: float = 0.0
     unsure: dict[str, float] = field(default_factory=dict)
     creep_s: dict[str, float] = field(default_factory=dict)
+    middles: dict[str, tuple[float, float]] = field(default_factory=dict)
+    middles_unsure: dict[str, float] = field(default_factory=dict)
 
     @property
     def bottom_s(self) -> float:
@@ -88,7 +92,8 @@ class Rep:
     def later(self, by_s: float) -> Rep:
         """The same rep on a clock that began earlier by so much."""
         times = ("start_s", "turn_start_s", "turn_end_s", "end_s")
-        return replace(self, **{name: getattr(self, name) + float(by_s) for name in times})
+        middles = {phase: (first + by_s, last + by_s) for phase, (first, last) in self.middles.items()}
+        return replace(self, middles=middles, **{name: getattr(self, name) + float(by_s) for name in times})
 
 
 def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool = False) -> list[Rep]:
@@ -104,15 +109,16 @@ def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool =
         return reps
     beyond = np.sqrt(np.maximum(u**2 - np.percentile(u[inside], USUAL_U_PERCENTILE) ** 2, 0.0))
 
-    def share(rep: Rep, start_s: float, end_s: float) -> float:
-        part = beyond[(times >= start_s - EDGE_S) & (times <= end_s + EDGE_S)]
+    def share(rep: Rep, start_s: float, end_s: float, edge_s: float = 0.0) -> float:
+        part = beyond[(times >= start_s - edge_s) & (times <= end_s + edge_s)]
         return float(part.max(initial=0.0)) / max(rep.range, 1e-9)
 
     out = []
     for rep in reps:
         first, turn, second, _ = ORDER[rep.first]
         spans = {first: (rep.start_s, rep.turn_start_s), turn: (rep.turn_start_s, rep.turn_end_s), second: (rep.turn_end_s, rep.end_s)}
-        out.append(replace(rep, unsure={phase: share(rep, *span) for phase, span in spans.items()}))
+        unsure = {phase: share(rep, *span, EDGE_S) for phase, span in spans.items()}
+        out.append(replace(rep, unsure=unsure, middles_unsure={phase: share(rep, *span) for phase, span in rep.middles.items()}))
     if not by_posture:
         return out
     least = {phase: min(r.unsure[phase] for r in out) for phase in out[0].unsure}
@@ -285,6 +291,7 @@ def _number(
                 block=block,
                 halves=len(tops[i]) - 1,
                 creep_s={order[0]: _creep(grid, rates, start, turn_start), order[2]: _creep(grid, -rates, turn_end, end)},
+                middles={order[0]: _middle(grid, smooth, start, turn_start), order[2]: _middle(grid, smooth, turn_end, end)},
             )
         )
         block += rest
@@ -318,6 +325,19 @@ def _creep(grid: Array, rates: Array, start: float, end: float) -> float:
     if not len(quick):
         return 0.0
     return max(float(quick[0]) - start - START_TAKES_S, 0.0) + max(end - float(quick[-1]) - START_TAKES_S, 0.0)
+
+
+def _middle(grid: Array, smooth: Array, start: float, end: float) -> tuple[float, float]:
+    """When a phase had gone MIDDLE of its way, s."""
+    inside = (grid >= start) & (grid <= end)
+    times, way = grid[inside], smooth[inside]
+    if len(times) < 3 or way[0] == way[-1]:
+        return start, end
+    way = (way - way[0]) / (way[-1] - way[0])
+    last = int(np.argmax(way >= MIDDLE[1]))
+    first = int(np.flatnonzero(way[:last] <= MIDDLE[0])[-1])
+    begins, ends = (float(np.interp(level, way[i : i + 2], times[i : i + 2])) for level, i in zip(MIDDLE, (first, last - 1), strict=True))
+    return begins, ends
 
 
 def _late(grid: Array, rates: Array, start: float, end: float) -> float:

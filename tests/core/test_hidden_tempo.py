@@ -1,0 +1,83 @@
+"""A phase whose ends a plate hides is timed by its middle; the doubt covers every way of moving smoothly."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from deepmirror.core.body.client_body import Body
+from deepmirror.core.measures.context import CannotTell, MeasurementContext
+from deepmirror.core.measures.table import MEASURES
+from deepmirror.core.measures.tempo_measures import MIDDLE_TAKES, MIDDLE_U, seconds_by_middle
+from deepmirror.core.motion.reps import MIDDLE, Rep, find_reps, with_uncertainty
+from deepmirror.core.motion.tempo import parse_tempo
+from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
+
+FPS, DEEP = 30, 90.0
+
+
+def least_jerk(share: np.ndarray) -> np.ndarray:
+    """Flash & Hogan 1985: the smoothest way from rest to rest (from memory)."""
+    return 10 * share**3 - 15 * share**4 + 6 * share**5
+
+
+def hinges(lowerings_s: list[float], hidden_from: float = 0.3) -> tuple[np.ndarray, np.ndarray, list[Rep]]:
+    """Times (T,), and the reps of hinges lowered in so many seconds, lifted in 1 s, held 0.5 s below and above; the signal is unknown
+    (50 degrees) where the hip is bent less than that share, and one degree unsure elsewhere."""
+    knots, levels = [0.0], [0.0]
+    for seconds in lowerings_s:
+        for more, level in ((0.5, 0.0), (seconds, 1.0), (0.5, 1.0), (1.0, 0.0)):
+            knots.append(knots[-1] + more)
+            levels.append(level)
+    times = np.arange(round((knots[-1] + 0.5) * FPS)) / FPS
+    share = np.zeros(len(times))
+    for (a, b), (low, high) in zip(pairwise(knots), pairwise(levels), strict=True):
+        inside = (times >= a) & (times <= b)
+        share[inside] = low + (high - low) * least_jerk((times[inside] - a) / (b - a))
+    u = np.where(share < hidden_from, 50.0, 1.0)
+    return times, share, with_uncertainty(find_reps(times, DEEP * share, "eccentric", 25), times, u)
+
+
+def lowering_share(times: np.ndarray, reps: list[Rep], rep: Rep) -> Value:
+    track = Track(times, (), np.zeros((len(times), 0, 2)), np.zeros((len(times), 0, 0)))
+    scene = MeasurementContext(track, "side-left", {}, reps, Body(), None, parse_tempo("2-0-1-0"))
+    return MEASURES["eccentric_share_pct"].value(scene, rep)
+
+
+def test_a_quick_lowering_is_found_though_a_plate_hides_where_it_begins() -> None:
+    times, _, reps = hinges([2.0, 2.0, 0.7], hidden_from=0.15)
+    assert len(reps) == 3 and all(max(rep.unsure.values()) > 0.5 for rep in reps)
+    shares = [lowering_share(times, reps, rep) for rep in reps]
+    assert all(abs(told.value - true) < told.u < 45 for told, true in zip(shares, (100, 100, 35), strict=True))
+    assert shares[2].value + shares[2].u < 70, "surely quicker than asked"
+    assert all(told.value + told.u > 85 for told in shares[:2])
+
+
+def test_a_middle_that_is_hidden_too_tells_nothing() -> None:
+    times, _, reps = hinges([2.0, 2.0], hidden_from=0.6)
+    assert seconds_by_middle(reps[0], "eccentric") is None
+    with pytest.raises(CannotTell):
+        lowering_share(times, reps, reps[0])
+
+
+def test_a_phase_that_shows_whole_is_timed_by_its_ends() -> None:
+    times, _, reps = hinges([2.0, 2.0], hidden_from=0.0)
+    told = lowering_share(times, reps, reps[1])
+    assert told.u < 10 and told.value == pytest.approx(100 * (reps[1].turn_start_s - reps[1].start_s) / 2)
+
+
+@pytest.mark.parametrize("way", [least_jerk, lambda s: (1 - np.cos(np.pi * s)) / 2, lambda s: s])
+def test_the_doubt_covers_every_smooth_way_of_moving(way: object) -> None:
+    share = np.linspace(0, 1, 2001)
+    first, last = np.interp(MIDDLE, way(share), share)  # type: ignore[operator]
+    assert abs((last - first) / MIDDLE_TAKES - 1) < MIDDLE_U * (last - first) / MIDDLE_TAKES + 0.06
+
+
+def test_middles_are_on_the_clock_of_the_film() -> None:
+    _, _, reps = hinges([2.0])
+    (rep,) = reps
+    assert rep.start_s < rep.middles["eccentric"][0] < rep.middles["eccentric"][1] < rep.turn_start_s
+    assert rep.later(3.0).middles["concentric"] == pytest.approx(np.array(rep.middles["concentric"]) + 3.0)
