@@ -13,6 +13,7 @@ from deepmirror.pose.evidence import FREE_CARRIERS, TURNING, Evidence, shank_px,
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.other_things import without_other_things
 from deepmirror.pose.posture import thighs_end_on
+from deepmirror.pose.shoe_shape import without_torn_shoe
 from deepmirror.pose.sole import SOLE_SD
 from deepmirror.pose.trajectory_solver import SegmentRotations, segment_ends
 
@@ -42,7 +43,8 @@ class Unoccluded:
 def without_occluded(annotated: Annotated) -> Unoccluded:
     """Take the say from what was seen of something that lies before the body."""
     setting, whole = annotated.setting, annotated.whole
-    evidence = behind_hands(without_other_things(annotated.kept_evidence()), whole, setting.view, setting.movement.hands_pass)
+    followed = without_torn_shoe(without_other_things(annotated.kept_evidence()), annotated.keys, setting.view)
+    evidence = behind_hands(followed, whole, setting.view, setting.movement.hands_pass)
     if setting.near is None:
         evidence = _thighs_end_on(evidence, thighs_end_on(annotated.shown)[:, list(annotated.kept)])
     return Unoccluded(annotated, evidence, _rotations(evidence, setting))

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import near_side
 from deepmirror.fitted import fitted_by_name, fitted_rows
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate
+from deepmirror.pose.consistency import CLICK_SLACK_SD, CLICK_SLACK_SHARE
+from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.occlusion import Unoccluded
 from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
 from deepmirror.pose.posture import posture_of
@@ -55,7 +56,7 @@ def matches_at_centres(evidence: Evidence, keys: list[Keyframe], own: Offsets) -
         return evidence
     guided = filled(evidence.network) + own.move
     turn = carrier_turns(guided, evidence.names)
-    match = evidence.match.copy()
+    match, slack = evidence.match.copy(), CLICK_SLACK_SHARE * shank_px(guided, evidence.names)
     by_frame = {k.frame: k for k in keys}
     for k, (frame, point, x, y, learned_turn) in enumerate(evidence.learned):
         p, f = int(point), int(frame)
@@ -65,8 +66,13 @@ def matches_at_centres(evidence: Evidence, keys: list[Keyframe], own: Offsets) -
         key = by_frame.get(f)
         centre = np.array([x, y])
         if key is not None and evidence.names[p] in key.points:
-            # as sure as the click and the usual offset together: what the fused offset says of this frame
-            centre = guided[f, p]
+            centre = _clicked_centre(np.array(key.points[evidence.names[p]]), guided[f, p], CLICK_SLACK_SD * key.sigma_px + slack)
         shift = centre - np.array([x, y])
         match[rows, p] += rotate(np.tile(shift, (int(rows.sum()), 1)), turn[rows, p] - learned_turn)
     return replace(evidence, match=match)
+
+
+def _clicked_centre(click: Array, guided: Array, slack_px: float) -> Array:
+    """A clicked joint's centre (2,) px: as the click and the usual offset together say, which is surer than either, but where they do
+    not go together as clicked: the network saw something else there."""
+    return guided if np.linalg.norm(guided - click) < slack_px else click
