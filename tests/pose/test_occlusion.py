@@ -8,7 +8,7 @@ import numpy as np
 
 from deepmirror.core.skeleton import points_for
 from deepmirror.pose.evidence import Evidence
-from deepmirror.pose.occlusion import behind_hands
+from deepmirror.pose.occlusion import behind_hands, guessed
 
 NAMES = [*points_for("side-right"), "low_back"]
 FRAMES = 30
@@ -52,3 +52,17 @@ def test_a_hand_that_lies_as_on_the_clicked_picture_leaves_the_patch_some_say() 
     carried, resting = (behind_hands(seen, seen, "side-right", reach).match_sigma[:, hip] for reach in (0.5, 0.0))
     assert (carried[:10] < 5).all() and (carried[10:] > 100).all()
     assert (resting > 20).all()  # one that holds on to a handle hides a pelvis that moves behind it
+
+
+def test_the_network_only_guesses_a_joint_that_is_hidden_for_a_while() -> None:
+    """Flow holds every joint, but for a knee that a plate hides for a third of the film, and a toe it never holds."""
+    seen = hanging(np.zeros(FRAMES))
+    seen = replace(seen, times=np.arange(FRAMES) / 5)  # 6 s
+    knee, toe, hip = (NAMES.index(n) for n in ("knee_right", "toe_right", "hip_right"))
+    seen.match_sigma[:] = np.inf
+    seen.step_sigma[10:20, [knee, hip]] = 60.0
+    seen.step_sigma[:, toe] = 60.0
+    told = guessed(seen, {"knee_right", "toe_right"}, 20.0).network_sigma
+    assert told[15, knee] > 20 and (told[[0, 29], knee] == 4).all()
+    assert (told[:, toe] == 4).all(), "what flow never holds tells nothing of hiding"
+    assert (told[:, hip] == 4).all(), "of one that was not clicked nothing is known"

@@ -17,8 +17,7 @@ from deepmirror.pose.other_things import OTHER_SIGMA_FACTOR
 
 Array = NDArray[np.float64]
 
-# At the heel, from the line to the ankle to that to the toe: of any shoe, and how far a seen one may be off it where it was clicked.
-SHOE_DEG, CLICKED_SHOE_DEG = (10.0, 100.0), 6.0  # our own estimates, no source
+CLICKED_SHOE_DEG = 6.0  # at the heel, between ankle and toe: how far a seen shoe may be off the clicked one; our own estimate, no source
 TORN_SHARE, TORN_PX = 0.3, 6.0  # of a clicked distance, and at least: by so much a turned foot does not change it; our own choice
 
 
@@ -33,17 +32,16 @@ def _clicked(keys: Sequence[Keyframe], names: tuple[str, ...]) -> Array:
 
 
 def shoe_limit(view: str, keys: Sequence[Keyframe]) -> list[JointLimit]:
-    """How the near shoe of a side film is shaped, as it was clicked where all of it was; none from the front."""
+    """How the near shoe of a side film is shaped where all of it was clicked: nothing is known of others, whose sole slopes as the
+    network sees it."""
     near = near_side(view)
-    if near is None:
-        return []
-    names = shoe_points(near)
-    shaped = JointLimit(names, facing(view), *(float(np.radians(opened - 180)) for opened in SHOE_DEG))
+    names = shoe_points(near or "left")
     clicked = _clicked(keys, names)
-    if not len(clicked):
-        return [shaped]
-    turn, slack = float(np.mean(shaped.flexion(clicked))), float(np.radians(CLICKED_SHOE_DEG))
-    return [replace(shaped, least=turn - slack, most=turn + slack)]
+    if near is None or not len(clicked):
+        return []
+    shape = JointLimit(names, facing(view), 0.0, 0.0)
+    turn, slack = float(np.mean(shape.flexion(clicked))), float(np.radians(CLICKED_SHOE_DEG))
+    return [replace(shape, least=turn - slack, most=turn + slack)]
 
 
 def without_torn_shoe(evidence: Evidence, keys: Sequence[Keyframe], view: str) -> Evidence:
