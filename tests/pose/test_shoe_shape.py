@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import partial
 
 import numpy as np
 import pytest
@@ -11,8 +10,7 @@ import pytest
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns
 from deepmirror.pose.offset_correction import matches_at_centres
 from deepmirror.pose.offsets import Offsets
-from deepmirror.pose.shoe_shape import shoe_limit, without_torn_shoe
-from deepmirror.pose.trajectory_solver import solve
+from deepmirror.pose.shoe_shape import without_torn_shoe
 
 NAMES = ["hip_right", "knee_right", "ankle_right", "heel_right", "toe_right"]
 STANDS = np.array([[300.0, 210.0], [304.0, 300.0], [300.0, 400.0], [286.0, 416.0], [352.0, 418.0]])  # px; the shank is 100
@@ -44,34 +42,6 @@ def test_a_shoe_that_only_turns_or_is_not_clicked_is_left_alone() -> None:
     assert without_torn_shoe(torn, [], "side-right") is torn and without_torn_shoe(torn, CLICKED, "front") is torn
     alone = replace(torn, match=np.where(np.arange(5)[None, :, None] == TOE, torn.match, np.nan))
     assert (without_torn_shoe(alone, CLICKED, "side-right").match_sigma == 2.0).all(), "with nothing to hold it to it keeps its say"
-
-
-def always(px: float, directions: np.ndarray) -> np.ndarray:
-    return np.full(len(directions), px)
-
-
-def test_a_folded_toe_is_turned_back() -> None:
-    ankle, heel, toe = STANDS[2:]
-    along = (ankle - heel) / np.linalg.norm(ankle - heel)
-    mirrored = 2 * (heel + ((toe - heel) @ along) * along) - toe  # as far from ankle and heel: distances cannot tell
-    places = np.tile(STANDS, (FRAMES, 1, 1))
-    places[:, TOE] = mirrored
-    sigma = np.tile(np.where(np.arange(5) == TOE, 25.0, 2.0), (FRAMES, 1))
-    seen = Evidence(np.arange(FRAMES) / 30, NAMES, places, sigma)
-    own = Offsets(np.zeros_like(places), np.ones_like(places), np.zeros((FRAMES, 5)))
-    (limit,) = shoe_limit("side-right", CLICKED)
-    kept = {
-        (a, "toe_right"): (partial(always, np.linalg.norm(toe - place)), 2.0) for a, place in zip(NAMES[2:4], (ankle, heel), strict=True)
-    }
-    folded, held = (solve(seen, [], {}, own, kept, 1.0, passes=10, limits=limits).positions[10] for limits in ([], [limit]))
-    assert np.linalg.norm(folded[TOE] - mirrored) < 2
-    assert held[TOE, 0] > held[3, 0] and np.linalg.norm(held[TOE] - toe) < 12, "before the heel, where it was clicked"
-    assert limit.flexion(STANDS[None, 2:])[0] == pytest.approx((limit.least + limit.most) / 2)
-
-
-def test_only_a_clicked_shoe_from_the_side_is_known() -> None:
-    bare = [Keyframe(0, {"ankle_right": (300.0, 400.0), "toe_right": (352.0, 418.0)})]
-    assert shoe_limit("side-right", []) == [] and shoe_limit("side-right", bare) == [] and shoe_limit("front", CLICKED) == []
 
 
 @pytest.mark.parametrize("lost_px", [0.0, 80.0])

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.geometry import signed_turn, wrapped
+from deepmirror.core.geometry import signed_turn
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.views import facing
 
@@ -22,12 +22,11 @@ SOFT_DEG = 3.0  # sd of how sharply that holds in a picture; our own choice
 
 @dataclass(frozen=True)
 class JointLimit:
-    """Three points, how the turn from the first to the last counts as flexion, and the least and the most of it, rad."""
+    """Three points, how the turn from the first to the last counts as flexion, and the least of it, rad."""
 
     points: tuple[str, str, str]
     way: int
     least: float
-    most: float = np.inf
 
     def flexion(self, x: Array) -> Array:
         """Flexion (T,) rad in the picture of points x (T, 3, 2) px."""
@@ -40,14 +39,9 @@ class JointLimit:
         a, b = (_across(d) for d in (first, second))
         rows = self.way * np.concatenate([a, -a - b, b], axis=1)
         flexion = self.flexion(x)
-        if self.most == np.inf:  # turned far beyond the least it is rather bent by more than half a turn
-            inside = np.where((flexion < self.least) & (flexion > -np.pi / 2), self.least, flexion)
-        else:
-            middle = (self.least + self.most) / 2
-            flexion = middle + wrapped(flexion - middle, 2 * np.pi)
-            inside = np.clip(flexion, self.least, self.most)
-        target = (rows * x.reshape(len(x), 6)).sum(axis=1) + inside - flexion
-        return rows, target, np.where(inside != flexion, np.radians(SOFT_DEG) ** -2.0, 0.0)
+        target = (rows * x.reshape(len(x), 6)).sum(axis=1) + self.least - flexion
+        beyond = (flexion < self.least) & (flexion > -np.pi / 2)  # turned further it is rather bent by more than half a turn
+        return rows, target, np.where(beyond, np.radians(SOFT_DEG) ** -2.0, 0.0)
 
 
 def _across(d: Array) -> Array:

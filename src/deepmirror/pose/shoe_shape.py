@@ -1,4 +1,4 @@
-"""A shoe keeps its shape: what would fold it over, or tear its toe off, was not seen of it."""
+"""A shoe keeps its shape: what would tear its toe off was not seen of it."""
 
 from __future__ import annotations
 
@@ -10,14 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import near_side, sided
-from deepmirror.core.views import facing
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.joint_limits import JointLimit
 from deepmirror.pose.other_things import OTHER_SIGMA_FACTOR
 
 Array = NDArray[np.float64]
 
-CLICKED_SHOE_DEG = 6.0  # at the heel, between ankle and toe: how far a seen shoe may be off the clicked one; our own estimate, no source
 TORN_SHARE, TORN_PX = 0.3, 6.0  # of a clicked distance, and at least: by so much a turned foot does not change it; our own choice
 
 
@@ -29,19 +26,6 @@ def shoe_points(near: str) -> tuple[str, str, str]:
 def _clicked(keys: Sequence[Keyframe], names: tuple[str, ...]) -> Array:
     """The shoe (K, 3, 2) px on the frames where all of it was clicked."""
     return np.array([[key.points[name] for name in names] for key in keys if set(names) <= set(key.points)])
-
-
-def shoe_limit(view: str, keys: Sequence[Keyframe]) -> list[JointLimit]:
-    """How the near shoe of a side film is shaped where all of it was clicked: nothing is known of others, whose sole slopes as the
-    network sees it."""
-    near = near_side(view)
-    names = shoe_points(near or "left")
-    clicked = _clicked(keys, names)
-    if near is None or not len(clicked):
-        return []
-    shape = JointLimit(names, facing(view), 0.0, 0.0)
-    turn, slack = float(np.mean(shape.flexion(clicked))), float(np.radians(CLICKED_SHOE_DEG))
-    return [replace(shape, least=turn - slack, most=turn + slack)]
 
 
 def without_torn_shoe(evidence: Evidence, keys: Sequence[Keyframe], view: str) -> Evidence:

@@ -19,7 +19,6 @@ from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.joint_limits import joint_limits
 from deepmirror.pose.offset_correction import Corrected
 from deepmirror.pose.plate import behind_plate
-from deepmirror.pose.shoe_shape import shoe_limit
 from deepmirror.pose.source_weights import SourceWeights, source_weights
 from deepmirror.pose.trajectory_solver import PASSES, Lengths, Solution, acceleration_px, solve
 
@@ -101,7 +100,7 @@ class _SideProblem:
     ) -> Solution:
         keys, turns, own = list(self._annotated.keys), self.corrected.unoccluded.rotations, self.corrected.offsets
         setting = self._annotated.setting
-        limits = [*joint_limits(setting.view, setting.movement.feet_stand), *shoe_limit(setting.view, keys)] if lengths else []
+        limits = joint_limits(setting.view, setting.movement.feet_stand) if lengths else []
         return solve(evidence, keys, weights, own, lengths, self._soft, start, passes, with_covariance=last, turns=turns, limits=limits)
 
     def with_lengths(self, free: Solution, from_film: bool) -> Solved:
