@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from deepmirror.core.skeleton import ALL_POINTS
 from deepmirror.errors import BadFilm
 from deepmirror.media.camera import FilmCamera
 from deepmirror.movements.loader import load_catalogue
@@ -40,6 +41,33 @@ def test_reps_are_counted_as_they_end_as_many_as_offline(analyses: dict[str, Ana
 def test_nobody_in_the_picture_is_no_rep() -> None:
     count = LiveCount(load_catalogue().movement("back_squat"), "side-left", ["hip_left"])
     assert count.closed(np.arange(5) / 30, np.full((5, 1, 2), np.nan)) == []
+
+
+def squatting(deepest_deg: float, ankle_lost_px: float = 0.0, walks_px: float = 0.0) -> int:
+    """How many reps are told of one squat, 3 s long, of a client whose shank is 100 px long: her ankle is seen so far off before it, and
+    she stands so far away after it."""
+    times = np.arange(0, 6, 1 / 7.5)
+    bend = np.radians(5 + (deepest_deg - 5) * (1 - np.cos(2 * np.pi * np.clip((times - 1.5) / 3, 0, 1))) / 2)
+    ankle = np.stack([300 + np.where(times > 3, walks_px, 0.0), np.full(len(times), 400.0)], axis=1)
+    knee = ankle + 100 * np.stack([np.sin(bend / 3), -np.cos(bend / 3)], axis=1)
+    hip = knee + 100 * np.stack([-np.sin(2 * bend / 3), -np.cos(2 * bend / 3)], axis=1)
+    network = np.full((len(times), len(ALL_POINTS), 2), 600.0)
+    for joint, path in (("ankle", ankle), ("knee", knee), ("hip", hip), ("shoulder", hip - [0.0, 120.0])):
+        network[:, ALL_POINTS.index(f"{joint}_right")] = path
+    network[times < 1.7, ALL_POINTS.index("ankle_right"), 1] -= ankle_lost_px
+    count = LiveCount(load_catalogue().movement("back_squat"), "side-right", list(ALL_POINTS))
+    for k in range(1, len(times) + 1):
+        count.closed(times[:k], network[:k])
+    return len(count.told)
+
+
+@pytest.mark.parametrize(
+    ("seen", "told"),
+    [({}, 1), ({"deepest_deg": 172.0}, 0), ({"ankle_lost_px": 60.0}, 1), ({"walks_px": 60.0}, 0)],
+    ids=["a squat", "no body bends so far", "an ankle lost in the dark", "a walk"],
+)
+def test_a_rep_is_one_of_a_body_that_stays_where_it_stands(seen: dict[str, float], told: int) -> None:
+    assert squatting(**({"deepest_deg": 120.0} | seen)) == told
 
 
 def test_one_cue_is_safety_else_what_stayed_else_what_was_well(analyses: dict[str, Analysis]) -> None:

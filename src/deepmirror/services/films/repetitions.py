@@ -22,7 +22,7 @@ LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; 
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
-STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step
+STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step, if the hip went as well; our own choice
 
 
 @dataclass(frozen=True)
@@ -119,6 +119,11 @@ def rep_signal(angles: dict[str, Series], movement: Movement, view: str, times: 
     return Series(parts[0].times, sign * values, np.max([p.u for p in parts], axis=0))
 
 
+def took_a_step(ankle: Array, hip: Array, shank: float) -> bool:
+    """True when ankle and hip both went further (2,) px in a rep than one who stays where she stands: an ankle alone may be lost."""
+    return min(float(np.linalg.norm(ankle)), float(np.linalg.norm(hip))) > STEP_SHARE * shank
+
+
 def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str) -> list[Rep]:
     """Leave out walking out and racking, and say which leg led where legs take turns."""
     near = near_side(view)
@@ -131,7 +136,8 @@ def reps_of_the_set(reps: list[Rep], movement: Movement, track: Track, view: str
         return np.asarray(path[int(np.argmin(np.abs(track.times - time)))])
 
     if movement.feet_stand:
-        still = [r for r in reps if np.linalg.norm(at(ankle, r.end_s) - at(ankle, r.start_s)) <= STEP_SHARE * shank]
+        ways = [(at(ankle, r.end_s) - at(ankle, r.start_s), at(hip, r.end_s) - at(hip, r.start_s)) for r in reps]
+        still = [r for r, (of_ankle, of_hip) in zip(reps, ways, strict=True) if not took_a_step(of_ankle, of_hip, shank)]
         reps = mark_partials([replace(r, number=i + 1) for i, r in enumerate(still)])
     if movement.takes_turns:
         way, other = facing(view), "right" if near == "left" else "left"

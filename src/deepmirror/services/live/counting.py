@@ -14,7 +14,7 @@ from deepmirror.core.trajectories import Series
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import shank_px, steady
 from deepmirror.pose.pose_tracker import fix_side_swaps
-from deepmirror.services.films.repetitions import LEAST_TRAVEL_CM, STEP_SHARE
+from deepmirror.services.films.repetitions import LEAST_TRAVEL_CM, took_a_step
 
 Array = NDArray[np.float64]
 
@@ -24,6 +24,9 @@ SETTLED_S = 0.08  # a rep's end this far in the past no longer moves by what com
 STALE_S = 1.5  # what was no rep for so long after it ended is none; our own choice
 SAME_REP_S = 0.3  # a rep found again a little elsewhere is the one that was told; our own choice
 BACK_SHARE, BACK_OF_HALVES = 0.6, 0.8  # of its way a rep must have gone back to have ended; with half reps inside; our own choice
+# A joint that is bent further was not seen on a body: a knee bends by 135 to 150 degrees, with the heel at the buttock by 160 (American
+# Academy of Orthopaedic Surgeons, joint motion, from memory).
+MOST_DEG = 160.0
 REP_SHARE, TIME_SHARE = 0.35, 0.25  # of the usual range and time of the reps told: less is a sway or a slip; our own choice
 
 
@@ -38,6 +41,7 @@ class LiveCount:
     told: list[Rep] = field(default_factory=list)
     _signal: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
     _ankle: Array = field(default_factory=lambda: np.zeros((1, 2)))
+    _hip: Array = field(default_factory=lambda: np.zeros((1, 2)))
     _shank: float = 1.0
     _cutoff: tuple[float, float | None] = (-np.inf, None)  # when the smoothing was worked out last, and its cut-off
 
@@ -48,7 +52,10 @@ class LiveCount:
         if len(times) < 8:
             return []
         first = int(np.searchsorted(times, times[-1] - WINDOW_S))
-        found = self.reps(times[first:], network[first:]) if travel is None else self._reps_of_sled(times[first:], travel)
+        if travel is not None:
+            found = self._reps_of_sled(times[first:], travel)
+        else:
+            found = [rep for rep in self.reps(times[first:], network[first:]) if self._of_a_body(rep)]
         until, since = (np.inf, -np.inf) if over else (float(times[-1]) - SETTLED_S, float(times[-1]) - STALE_S)
         new = []
         for rep in found:
@@ -57,6 +64,11 @@ class LiveCount:
                 self.told.append(replace(rep, number=len(self.told) + 1))
                 new.append(self.told[-1])
         return new
+
+    def _of_a_body(self, rep: Rep) -> bool:
+        """Whether the joint never bends further than one can: whoever walks in is looked for in benches and jackets before."""
+        times, values = self._signal
+        return bool(np.abs(values[(times >= rep.start_s) & (times <= rep.end_s)]).max(initial=0.0) <= MOST_DEG)
 
     def _whole(self, rep: Rep) -> bool:
         """Whether a rep has come back, and is one beside those before it."""
@@ -71,8 +83,8 @@ class LiveCount:
         """Whether the feet of one who stands stayed where they were: else she walks, unracks or racks."""
         if not self.movement.feet_stand:
             return True
-        start, end = (self._ankles(when) for when in (rep.start_s, rep.end_s))
-        return float(np.linalg.norm(end - start)) <= STEP_SHARE * self._shank
+        ankle, hip = (self._at(path, rep.end_s) - self._at(path, rep.start_s) for path in (self._ankle, self._hip))
+        return not took_a_step(ankle, hip, self._shank)
 
     def moved_since(self, when: float) -> float:
         """How far the signal went since a time, degrees."""
@@ -80,8 +92,8 @@ class LiveCount:
         part = values[times > when]
         return float(np.ptp(part)) if len(part) else 0.0
 
-    def _ankles(self, when: float) -> Array:
-        return np.asarray(self._ankle[int(np.argmin(np.abs(self._signal[0] - when)))])
+    def _at(self, path: Array, when: float) -> Array:
+        return np.asarray(path[int(np.argmin(np.abs(self._signal[0] - when)))])
 
     def reps(self, times: Array, network: Array) -> list[Rep]:
         """All reps in a stretch of looks, as they show in the picture alone."""
@@ -98,7 +110,7 @@ class LiveCount:
         name = self.movement.signal if near_side(self.view) else self.movement.front_signal or "knee_flexion"
         signal = picture_signal(name, self.movement.signal_sign, self.view, times, paths.__getitem__)
         sides = [near] if (near := near_side(self.view)) else list(SIDES)
-        self._ankle = np.mean([paths[sided("ankle", s)] for s in sides], axis=0)
+        self._ankle, self._hip = (np.mean([paths[sided(joint, s)] for s in sides], axis=0) for joint in ("ankle", "hip"))
         self._shank = shank_px(seen, list(points))
         return self._found(times, signal, self.movement.min_range_deg)
 
