@@ -60,11 +60,13 @@ LEG = ("hip", "knee", "ankle", "heel", "toe")
 
 @dataclass(frozen=True)
 class Plan:
-    """How closely to look: which network, how many looks a second, and which n-th look the other network checks (0: none)."""
+    """How closely to look: which network, how many looks a second, which n-th look the other network checks (0: none), and whether a
+    blur is looked into turned either way as well, which takes three times as long."""
 
     quality: Quality
     looks_per_s: float
     check_every: int = 0
+    turns: bool = False
 
     def every(self, times: Array) -> int:
         """Frames from one look to the next in a film with frames at times (T,) s."""
@@ -73,7 +75,7 @@ class Plan:
 
 # Looks of a network err alike for longer than they lie apart: ten a second told no more than these do, five hardly less (our bench).
 # Every second look is checked, so that it is always that of the network which looks straight.
-FINAL = Plan("heavy", 7.5, 2)
+FINAL = Plan("heavy", 7.5, 2, turns=True)
 QUICK = Plan("full", 7.5)  # for the first result
 GLANCE = Plan("full", 2.5)  # to tell whether somebody lifts
 
@@ -143,7 +145,7 @@ class PoseTracker:
             if again is best:
                 break
             best = again
-        if best.seen.clearness < BLURRED:
+        if self._plan.turns and best.seen.clearness < BLURRED:
             best = self._turned(lane, rgb, best)
         seen, there = best.seen, best.seen.presence >= PRESENCE_FLOOR
         if there:
