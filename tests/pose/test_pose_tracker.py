@@ -158,3 +158,75 @@ def test_in_a_blur_the_region_is_tried_turned_either_way_where_there_is_time(tur
     seen = watcher._look(0, 0, EMPTY).seen
     assert seen is not None and np.degrees(seen.next_region().turn) == pytest.approx(seen_deg)
     assert FINAL.turns and not QUICK.turns, "a set that is counted while it is lifted waits for nothing"
+
+
+def test_what_is_seen_in_a_lagging_region_is_looked_at_again_where_it_lies(watcher: PoseTracker) -> None:
+    followed, there = region(turn_deg=5), region(turn_deg=60)
+    watcher._detectors[0] = Finds()  # type: ignore[call-overload]
+    watcher._networks[0] = Shows({followed: there, there: region(turn_deg=61)})  # type: ignore[call-overload]
+    watcher._regions[0] = followed
+    seen = watcher._look(0, 0, EMPTY).seen
+    assert seen is not None and np.degrees(seen.next_region().turn) == pytest.approx(61)
+
+
+def test_somebody_who_walks_past_takes_no_lane_along(watcher: PoseTracker) -> None:
+    """One of the two lanes went off with a passer-by: the one that stayed where the client was all the time leads."""
+    client, passer = region(), region(x=860)
+    watcher._told.clear()
+    watcher._told.extend([client] * 20 + [region(x=700), client, region(x=800), client])
+    watcher._regions = [passer, client]
+    watcher._keep_together(0)
+    assert watcher._regions == [client, client]
+    watcher._regions = [region(x=640), client]
+    watcher._keep_together(0)
+    assert watcher._regions[0] == region(x=640)
+
+
+def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_till_then() -> None:
+    """Somebody cut off by the picture's edge is followed from the first frame on, and the client clicked on frame 8."""
+    other, client = region(x=1200, side=300), region(x=500)
+    follower = PoseTracker(QUICK, {8: client})
+    for lane in range(2):
+        follower._detectors[lane] = Finds()  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({other: other, client: client})  # type: ignore[call-overload]
+    follower._first = other
+    looked = {look.frame: look.seen for look in follower.run((n, EMPTY) for n in range(0, 24, 4))}
+    places = {n: round(seen.next_region().x) if seen else None for n, seen in looked.items()}
+    assert places == {0: 1200, 4: 1200, 8: 500, 12: 500, 16: 500, 20: 500}
+
+
+@pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])
+def test_looks_come_in_time_and_not_in_frames(fps: int, every: int) -> None:
+    times = np.arange(4 * fps) / fps
+    assert FINAL.every(times) == every
+    assert FINAL.every(np.delete(times, [5, 6])) == every  # a film that dropped pictures
+    assert FINAL.every(times[:1]) == 1
+
+
+def test_a_network_that_looks_into_a_mirror_sees_what_the_other_sees() -> None:
+    """The same pixels reach it from a mirrored picture: left and right change places, and nothing else."""
+    with Film(DEMO / "yuna_back_squat_front.mp4") as film:
+        picture = film.picture(0)
+    width = picture.shape[1]
+    place = Detector().find(picture)[0][1]
+    there = Region(width - 1 - place.x, place.y, place.side, -place.turn)
+    plain = LandmarkNetwork("full").look(picture, place)
+    mirrored = LandmarkNetwork("full", mirrored=True).look(np.ascontiguousarray(picture[:, ::-1]), there)
+    assert np.allclose(mirrored.points[IN_MIRROR] * [-1, 1] + [width - 1, 0], plain.points, atol=0.1)
+    assert mirrored.visibility[IN_MIRROR] == pytest.approx(plain.visibility, abs=1e-3)
+    left, right = NETWORK_INDEX["knee_left"], NETWORK_INDEX["knee_right"]
+    assert IN_MIRROR[left] == right and plain.points[left, 0] > plain.points[right, 0]  # seen from the front her left is on the right
+
+
+@pytest.mark.parametrize(("own_clearness", "taken"), [(0.35, 500), (0.62, 240)])
+def test_a_ghost_is_given_up_for_the_client_who_walks_in_and_a_client_is_not(own_clearness: float, taken: int) -> None:
+    """A bench was taken for a body, in a blur, before anybody stood in the picture; a client in the dark is clearer than that."""
+    followed, other = region(x=240, side=310), region(x=500, side=480)
+    follower = PoseTracker(QUICK, {})
+    for lane in range(2):
+        follower._detectors[lane] = Finds(other)  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({}, {followed: 0.7}, {followed: own_clearness, other: 0.85})  # type: ignore[call-overload]
+        follower._regions[lane] = followed
+    looks = list(follower.run((n, EMPTY) for n in range(GHOST_LOOKS + 3)))
+    last = looks[-1].seen
+    assert last is not None and round(last.next_region().x) == taken
