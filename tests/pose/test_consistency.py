@@ -12,6 +12,7 @@ from deepmirror.pose.consistency import followed, misfit, widened
 from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.offsets import Offsets
 from deepmirror.pose.source_weights import SourceWeights
+from deepmirror.pose.track_uncertainty import LENGTH_LASTS, MOST_BETWEEN, _between_lengths
 from deepmirror.pose.trajectory_solver import Solution
 
 NAMES, FRAMES = points_for("side-left"), 90
@@ -54,3 +55,23 @@ def test_a_point_is_followed_where_flow_or_a_patch_holds_it() -> None:
     sigma[:45, KNEE] = 0.3
     share = followed(replace(evidence, step_sigma=sigma))
     assert share[10, KNEE] == 1 and share[80, KNEE] == 0 and 0.3 < share[45, KNEE] < 0.7 and (share[:, HIP] == 0).all()
+
+
+def test_a_hidden_knee_that_lengths_hold_is_the_less_sure_the_straighter_it_is() -> None:
+    """Hip and ankle stand still, the knee between them is 4 or 40 px off their line: a length that is 1.5 px wrong moves it further."""
+    names = ["hip_left", "knee_left", "ankle_left"]
+    hidden = np.zeros((2, 3))
+    hidden[1, 1] = 1.0
+    sd = []
+    for off in (4.0, 40.0):
+        places = np.tile([[300.0, 200.0], [300.0 + off, 300.0], [300.0, 400.0]], (2, 1, 1))
+        wide = _between_lengths(hidden, names, places, "left")
+        assert not wide[0].any() and not wide[1, :2].any() and not wide[1, 4:].any(), "where it shows, and of its neighbours, nothing grows"
+        assert wide[1, 3, 3] == pytest.approx(0), "along the line the lengths hold it"
+        sd.append(float(np.sqrt(wide[1, 2, 2])))
+    length = np.hypot(100, 40)
+    assert sd[1] == pytest.approx(length * LENGTH_LASTS * length / 40, rel=0.01) and sd[0] == pytest.approx(
+        MOST_BETWEEN * np.hypot(100, 4), rel=0.01
+    )
+    # against the geometry itself: both segments 1.5 % longer, hip and ankle where they are
+    assert np.sqrt((1.015 * length) ** 2 - 100**2) - 40 == pytest.approx(sd[1], rel=0.1)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from deepmirror.core.skeleton import points_for
-from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.occlusion import behind_hands, guessed
 
 NAMES = [*points_for("side-right"), "low_back"]
@@ -62,7 +62,7 @@ def test_the_network_only_guesses_a_joint_that_is_hidden_for_a_while() -> None:
     seen.match_sigma[:] = np.inf
     seen.step_sigma[10:20, [knee, hip]] = 60.0
     seen.step_sigma[:, toe] = 60.0
-    told = guessed(seen, {"knee_right", "toe_right"}, 20.0).network_sigma
+    told = guessed(seen, [Keyframe(0, {"knee_right": (0.0, 0.0), "toe_right": (0.0, 0.0)})], 20.0).network_sigma
     assert told[15, knee] > 20 and (told[[0, 29], knee] == 4).all()
     assert (told[:, toe] == 4).all(), "what flow never holds tells nothing of hiding"
     assert (told[:, hip] == 4).all(), "of one that was not clicked nothing is known"

@@ -25,6 +25,7 @@ FOUND_SHARE = 0.04  # of the shank: a patch found this near where the point was 
 # How far off its click a point may lie: of the click's own sd, and of the shank; our own choice.
 CLICK_SLACK_SD, CLICK_SLACK_SHARE = 3.0, 0.02
 HELD_PX = 5.0  # flow or a patch less sure than this leads no point; our own choice
+MOSTLY_HELD = 0.4  # of a film's frames; our own choice
 SUPPORT = 0.5  # of the frames around: so many found patches bear a point out whatever the network sees
 
 
@@ -70,6 +71,14 @@ def followed(evidence: Evidence) -> Array:
     """(T, P) share of the frames around each in which flow or a patch held the point, so that the network did not lead it there."""
     held = (evidence.step_sigma < HELD_PX) | (evidence.match_sigma < HELD_PX)
     return _around(held.astype(float), evidence.times)
+
+
+def hidden_share(evidence: Evidence, keys: Sequence[Keyframe]) -> Array:
+    """(T, P) from 0 where flow or a patch holds a clicked point as it does else to 1 where neither does: something hides it. 0 throughout
+    for a point that they hardly ever hold, and for one that was not clicked: of these nothing can be told."""
+    held, clicked = followed(evidence), {name for key in keys for name in key.points}
+    usual = np.where([name in clicked for name in evidence.names], held.mean(axis=0), 0.0)
+    return np.where(usual > MOSTLY_HELD, np.clip(1 - held / np.maximum(usual, MOSTLY_HELD), 0, 1), 0.0)
 
 
 def widened(covariance: Array, grown: Array) -> Array:

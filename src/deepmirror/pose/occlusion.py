@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -9,8 +10,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import near_side, sided, split
 from deepmirror.pose.annotations import Annotated
-from deepmirror.pose.consistency import followed
-from deepmirror.pose.evidence import FREE_CARRIERS, TURNING, Evidence, shank_px, steady
+from deepmirror.pose.consistency import hidden_share
+from deepmirror.pose.evidence import FREE_CARRIERS, TURNING, Evidence, Keyframe, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.other_things import without_other_things
 from deepmirror.pose.posture import thighs_end_on
@@ -25,7 +26,6 @@ OCCLUDED_SIGMA_FACTOR = 60.0  # times the uncertainty of what is seen where some
 # Found with no more than this times the surest match's sigma, a patch shows what it showed when it was clicked, the hand before it too: it
 # then only says that much less. Our own choice; of 1, 4 and 60 times, 4 did best on eighteen hinges of two renderers.
 AS_CLICKED, AS_CLICKED_FACTOR = 1.1, 4.0
-MOSTLY_HELD = 0.4  # of a film's frames; our own choice
 # How far off the network guesses a hidden joint, of the shank. On nine hinges (open films) more of it kept more measures inside their
 # bands (0: 86 %, 0.12: 87 %, 0.25: 89 %) and moved knees that plates hide by a degree; in between, our own choice.
 GUESSED_SHARE = 0.2
@@ -50,20 +50,16 @@ def without_occluded(annotated: Annotated) -> Unoccluded:
     setting, whole = annotated.setting, annotated.whole
     evidence = without_torn_shoe(without_other_things(annotated.kept_evidence()), annotated.keys, setting.view)
     evidence = behind_hands(evidence, whole, setting.view, setting.movement.hands_pass)
-    clicked = {name for key in annotated.keys for name in key.points}
-    evidence = guessed(evidence, clicked, GUESSED_SHARE * shank_px(whole.network, whole.names))
+    evidence = guessed(evidence, annotated.keys, GUESSED_SHARE * shank_px(whole.network, whole.names))
     if setting.near is None:
         evidence = _thighs_end_on(evidence, thighs_end_on(annotated.shown)[:, list(annotated.kept)])
     return Unoccluded(annotated, evidence, _rotations(evidence, setting))
 
 
-def guessed(evidence: Evidence, clicked: set[str], off_px: float) -> Evidence:
+def guessed(evidence: Evidence, keys: Sequence[Keyframe], off_px: float) -> Evidence:
     """Where neither flow nor a patch holds a clicked joint that they hold else, something hides it, and the network can but guess it:
     it tells a hidden joint as surely as one that shows. off_px: how far off such a guess may be."""
-    held = followed(evidence)
-    usual = np.where([name in clicked for name in evidence.names], held.mean(axis=0), 0.0)
-    lost = np.where(usual > MOSTLY_HELD, np.clip(1 - held / np.maximum(usual, MOSTLY_HELD), 0, 1), 0.0)
-    return replace(evidence, network_sigma=np.hypot(evidence.network_sigma, off_px * lost))
+    return replace(evidence, network_sigma=np.hypot(evidence.network_sigma, off_px * hidden_share(evidence, keys)))
 
 
 def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -> Evidence:

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import split
+from deepmirror.core.skeleton import sided, split
 from deepmirror.core.trajectories import Track
 from deepmirror.fitted import fitted, fitted_by_name
-from deepmirror.pose.consistency import followed, misfit, widened
+from deepmirror.pose.consistency import followed, hidden_share, misfit, widened
 from deepmirror.pose.evidence import Evidence, shank_px
 from deepmirror.pose.offsets import Offsets
 from deepmirror.pose.solving import Solved
@@ -27,6 +27,10 @@ DRIFT_REST = DRIFT_SHARE["rest"]
 UNCLICKED, UNCLICKED_YAW_DEG = fitted_by_name("unclicked"), fitted("unclicked_yaw")
 FRONT_ACROSS = fitted("front_across")
 FOLLOWED_SHARE = fitted_by_name("followed_share")
+BETWEEN = (("hip", "knee", "ankle"), ("shoulder", "hip", "knee"))
+# Share of a segment's length that it is wrong by throughout a film, sd, and how far a hidden joint may be out for it, of that length; our
+# own estimates, no source.
+LENGTH_LASTS, MOST_BETWEEN = 0.015, 0.2
 
 
 def with_uncertainty(solved: Solved) -> Track:
@@ -39,6 +43,10 @@ def with_uncertainty(solved: Solved) -> Track:
     weights, view = source_weights(annotated.setting), "side" if annotated.setting.near else "front"
     seen = replace(solution, covariance=widened(solution.covariance, misfit(evidence, solved.corrected.offsets, weights, solution)))
     covariance = seen.covariance + _systematic(evidence, solved.corrected.offsets, solution, shares, FOLLOWED_SHARE[view])
+    if annotated.setting.near is not None and plane is not None:
+        covariance = covariance + _between_lengths(
+            hidden_share(evidence, annotated.keys), evidence.names, solution.positions, annotated.setting.near
+        )
     if annotated.setting.near is None:
         across = np.tile([FRONT_ACROSS, 1.0], len(evidence.names))
         covariance = covariance * np.outer(across, across)
@@ -67,4 +75,26 @@ def _systematic(evidence: Evidence, own: Offsets, solution: Solution, shares: Ar
     out[:, p, 0, p, 0] = c**2 * along + s**2 * across
     out[:, p, 1, p, 1] = s**2 * along + c**2 * across
     out[:, p, 0, p, 1] = out[:, p, 1, p, 0] = c * s * (along - across)
+    return out.reshape(frames, 2 * points, 2 * points)
+
+
+def _between_lengths(hidden: Array, names: list[str], positions: Array, near: str) -> Array:
+    """Covariance (T, 2P, 2P) px² of a hidden knee or hip that only its two segments' lengths hold between its neighbours.
+
+    Off the line between these by h, with segments of length L, it moves across that line by L dL / h for an error dL of the lengths: the
+    straighter the joint, the more; and lengths are wrong alike in every frame, so that no number of frames averages it away.
+    hidden (T, P): see hidden_share.
+    """
+    frames, points = positions.shape[:2]
+    out = np.zeros((frames, points, 2, points, 2))
+    for ends in ([sided(joint, near) for joint in joints] for joints in BETWEEN):
+        if not set(ends) <= set(names):
+            continue
+        a, p, b = (names.index(name) for name in ends)
+        line = positions[:, b] - positions[:, a]
+        across = np.stack([-line[:, 1], line[:, 0]], axis=1) / np.maximum(np.linalg.norm(line, axis=1, keepdims=True), 1.0)
+        off = np.abs(((positions[:, p] - positions[:, a]) * across).sum(axis=1))
+        length = (np.linalg.norm(positions[:, p] - positions[:, a], axis=1) + np.linalg.norm(positions[:, b] - positions[:, p], axis=1)) / 2
+        moved = np.minimum(length * LENGTH_LASTS * length / np.maximum(off, 1.0), MOST_BETWEEN * length) * hidden[:, p]
+        out[:, p, :, p, :] += (moved**2)[:, None, None] * across[:, :, None] * across[:, None, :]
     return out.reshape(frames, 2 * points, 2 * points)
