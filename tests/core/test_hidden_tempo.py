@@ -63,6 +63,12 @@ def test_a_middle_that_is_hidden_too_tells_nothing() -> None:
         lowering_share(times, reps, reps[0])
 
 
+def test_a_far_reversal_that_is_hidden_leaves_the_way_unknown() -> None:
+    times, share, reps = hinges([2.0, 2.0], hidden_from=0.0)
+    hidden = with_uncertainty(reps, times, np.where(share > 0.95, 50.0, 1.0))
+    assert seconds_by_middle(reps[0], "eccentric") is not None and seconds_by_middle(hidden[0], "eccentric") is None
+
+
 def test_a_phase_that_shows_whole_is_timed_by_its_ends() -> None:
     times, _, reps = hinges([2.0, 2.0], hidden_from=0.0)
     told = lowering_share(times, reps, reps[1])

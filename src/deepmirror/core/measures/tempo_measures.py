@@ -27,7 +27,7 @@ from deepmirror.core.measures.context import (
     at,
 )
 from deepmirror.core.measures.spec import ANY, KNEE, SIDE, Drawing, Focus, MeasureSpec, Moment
-from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.reps import ORDER, Rep
 from deepmirror.core.motion.tempo import WORDS, time_under_tension_s
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
@@ -85,13 +85,14 @@ def phase_share(phase: str) -> RepMeasure:
 
 
 def seconds_by_middle(rep: Rep, phase: str) -> Value | None:
-    """Seconds of a phase as its middle part tells them, where a plate or a hand hides how it begins or ends; None where that is lost too.
+    """Seconds of a phase as its middle part tells them, where a plate or a hand hides how it begins or ends; None where that is lost too,
+    or the far reversal is, without which nobody knows how far the way was.
 
     A phase goes from MIDDLE of its way to the other in a third of its time when it is as smooth as can be (least jerk), in 0.41 of it
     when it swings like a pendulum, and in 0.6 when it goes evenly: which of these it was is the doubt.
     """
     span, lost = rep.middles.get(phase), rep.middles_unsure.get(phase, 0.0)
-    if span is None or lost > MIDDLE_LOST:
+    if span is None or max(lost, rep.unsure.get(ORDER[rep.first][1], 0.0)) > MIDDLE_LOST:
         return None
     seconds = (span[1] - span[0]) / MIDDLE_TAKES
     return Value(seconds, seconds * float(np.hypot(MIDDLE_U, lost)))
