@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -87,3 +88,17 @@ def test_middles_are_on_the_clock_of_the_film() -> None:
     (rep,) = reps
     assert rep.start_s < rep.middles["eccentric"][0] < rep.middles["eccentric"][1] < rep.turn_start_s
     assert rep.later(3.0).middles["concentric"] == pytest.approx(np.array(rep.middles["concentric"]) + 3.0)
+
+
+def test_a_lowering_that_is_a_little_unsure_is_no_surer_to_be_dropped_for_being_just_under_a_limit() -> None:
+    """A tenth of a rep's range unsure: 169 % in the last third may as well be 140; a drop that doubles its speed is still one."""
+    times, _, reps = hinges([2.0], hidden_from=0.0)
+    track = Track(times, (), np.zeros((len(times), 0, 2)), np.zeros((len(times), 0, 0)))
+    scene = MeasurementContext(track, "side-left", {}, reps, Body(), None)
+
+    def told(late: float, unsure: float) -> Value:
+        return MEASURES["drop_pct"].compute(scene, replace(reps[0], late_lowering=late, unsure={"eccentric": unsure}, creep_s={}))
+
+    clear, little, more = (told(1.69, unsure) for unsure in (0.0, 0.14, 0.16))
+    assert clear.u == 15 and 40 < little.u < more.u < little.u + 10, "doubt grows without a step"
+    assert told(2.4, 0.1).value - told(2.4, 0.1).u > 180

@@ -203,7 +203,7 @@ def drop(scene: MeasurementContext, rep: Rep) -> Value:
     """Mean lowering speed in the last third as percent of that in the first two: over 100 it speeds up on the way down."""
     lowering = rep.phases_s["eccentric"] or 1.0
     share = max(rep.creep_s.get("eccentric", 0.0) / lowering, max(rep.unsure.values(), default=0.0))
-    return Value(100 * rep.late_lowering, 15.0).widened(100 * rep.late_lowering * min(2 * share, 1.0) if share > LEAST_LOST else 0.0)
+    return Value(100 * rep.late_lowering, 15.0).widened(100 * rep.late_lowering * min(2 * share, 1.0))
 
 
 def speed_loss(scene: MeasurementContext) -> Value:
