@@ -233,6 +233,7 @@ UPRIGHT = "against the room's vertical; our own definition"
 OWN = "our own definition, in its docstring"
 PRACTICE = "common practice, no source"
 DEEP = Focus(("hip", "knee", "shoulder"), Drawing.DEPTH)
+HEEL = drawn("heel", Drawing.HEEL_WAY)
 BACK, SHIN = Focus(("shoulder", "hip", "knee"), Drawing.BACK), Focus(("ankle", "knee"), Drawing.LEAN)
 
 
@@ -261,9 +262,17 @@ def _joint(
     series: str,
     compared: bool = False,
     listed: bool = True,
+    belongs: Belongs = Belongs.ANYWHERE,
 ) -> MeasureSpec:
     """The largest or smallest of a joint's angle."""
-    return MeasureSpec(name, title, "°", extreme(series), SIDE, ISB, focus=focus, series=series, compared=compared, listed=listed)
+    return MeasureSpec(
+        name, title, "°", extreme(series), SIDE, ISB, focus=focus, series=series, compared=compared, listed=listed, belongs=belongs
+    )
+
+
+def _upright(name: str, title: str, compute: RepMeasure, focus: Focus, series: str, listed: bool = True) -> MeasureSpec:
+    """How a limb leans against what is upright in the room, of one who stands."""
+    return MeasureSpec(name, title, "°", compute, SIDE, UPRIGHT, focus=focus, series=series, listed=listed, belongs=Belongs.STANDING)
 
 
 def _back(name: str, title: str, compute: RepMeasure, short: str = "") -> MeasureSpec:
@@ -369,48 +378,15 @@ MEASURES: tuple[MeasureSpec, ...] = (
         moment=Moment.PEAK,
     ),
     _furthest("bar_leg_cm", "Bar from the leg, most", bar_from_leg, Focus(("hip", "knee"), Drawing.BAR_LEG), "bar"),
-    MeasureSpec(
-        "heel_travel_cm",
-        "Heel travels",
-        "cm",
-        heel_travel,
-        SIDE,
-        OWN,
-        focus=drawn("heel", Drawing.HEEL_WAY),
-        compared=True,
-        belongs=Belongs.NAMED,
-    ),
-    MeasureSpec(
-        "shank_from_vertical_max_deg",
-        "Shin from upright, most",
-        "°",
-        highest_of("shank_from_vertical"),
-        SIDE,
-        UPRIGHT,
-        focus=SHIN,
-        series="shank_from_vertical",
-        belongs=Belongs.STANDING,
-    ),
-    MeasureSpec(
+    MeasureSpec("heel_travel_cm", "Heel travels", "cm", heel_travel, SIDE, OWN, focus=HEEL, compared=True, belongs=Belongs.NAMED),
+    _upright("shank_from_vertical_max_deg", "Shin from upright, most", highest_of("shank_from_vertical"), SHIN, "shank_from_vertical"),
+    _upright(
         "shank_at_turn_deg",
         "Shin from upright at the turn-round",
-        "°",
         at_turn("shank_from_vertical"),
-        SIDE,
-        UPRIGHT,
-        focus=SHIN,
-        series="shank_from_vertical",
+        SHIN,
+        "shank_from_vertical",
         listed=False,
     ),
-    MeasureSpec(
-        "elbow_flexion_max_deg",
-        "Elbow bend, most",
-        "°",
-        highest_of("elbow_flexion"),
-        SIDE,
-        ISB,
-        focus=ELBOW,
-        series="elbow_flexion",
-        belongs=Belongs.NAMED,
-    ),
+    _joint("elbow_flexion_max_deg", "Elbow bend, most", highest_of, ELBOW, "elbow_flexion", belongs=Belongs.NAMED),
 )
