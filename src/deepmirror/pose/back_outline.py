@@ -10,11 +10,21 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.skeleton import sided
+from deepmirror.pose.network import NETWORK_INDEX, Detection
+
 Array = NDArray[np.float64]
 
 SHARES = np.linspace(0.0, 1.0, 15)  # of the way from hip to shoulder at which the outline is read; our own choice
 REACH = 0.45  # of that line, behind it: a body that is thicker is none, or hides before something that is taken for it; our own choice
 STEP_PX = 0.25  # of the network's square, along the way out; our own choice
+
+
+def back_in_picture(seen: Detection, near: str, behind: float) -> Array:
+    """The back's outline (K, 2) px in the picture a look was into. near: the side that faces the camera; behind: see `back_outline`."""
+    to_square = cv2.invertAffineTransform(seen.to_picture)
+    hip, shoulder = (seen.points[NETWORK_INDEX[sided(joint, near)]] @ to_square[:, :2].T + to_square[:, 2] for joint in ("hip", "shoulder"))
+    return back_outline(seen.body, hip, shoulder, behind) @ seen.to_picture[:, :2].T + seen.to_picture[:, 2]
 
 
 def back_outline(body: NDArray[np.float32], hip: Array, shoulder: Array, behind: float) -> Array:

@@ -10,14 +10,13 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
-from deepmirror.core.skeleton import ALL_POINTS, sided, split
+from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
-from deepmirror.pose.back_outline import SHARES, back_outline
+from deepmirror.pose.back_outline import SHARES, back_in_picture
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
 from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
@@ -331,7 +330,7 @@ def look(
         if found.seen is not None:
             network[found.frame] = found.seen.points[columns]
             if back is not None:
-                outline[found.frame] = _outline(found.seen, *back)
+                outline[found.frame] = back_in_picture(found.seen, *back)
         if found.checked is not None:
             second[found.frame] = found.checked.points[columns]
         tick(found.frame)
@@ -341,13 +340,6 @@ def look(
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
     evidence = looks_as_evidence(times, names, network, second)
     return evidence if back is None else replace(evidence, back=outline)
-
-
-def _outline(seen: Detection, near: str, behind: float) -> Array:
-    """The back's outline (K, 2) px in the picture."""
-    to_square = cv2.invertAffineTransform(seen.to_picture)
-    hip, shoulder = (seen.points[NETWORK_INDEX[sided(joint, near)]] @ to_square[:, :2].T + to_square[:, 2] for joint in ("hip", "shoulder"))
-    return back_outline(seen.body, hip, shoulder, behind) @ seen.to_picture[:, :2].T + seen.to_picture[:, 2]
 
 
 def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array) -> Evidence:

@@ -29,6 +29,7 @@ from deepmirror.services.common.memory import give_back
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.films.measure_drawing import MeasureDrawing, MeasureDrawings
 from deepmirror.services.live.counting import LiveCount
+from deepmirror.services.live.following import Seen
 from deepmirror.services.live.framing import Framing, framing_of
 from deepmirror.services.live.session import LiveSet, Looker, SetEnd, Summary, only_counted, summary_of, the_one
 
@@ -152,14 +153,14 @@ class FloorEngine:
         self._camera_over = False
         self._times: list[float] = []  # of the set's pictures, or of the last seconds before one
         self._first = 0  # number of the first of them
-        self._looks: deque[tuple[int, Array | None]] = deque()
+        self._looks: deque[tuple[int, Seen | None]] = deque()
         self._preview_due = 0.0
         self._brief: Brief | None = None
         self._film = Path()
         self._looker: Looker | None = None
         self._set: LiveSet | None = None
         self._waiting_count: LiveCount | None = None  # reps while nobody has said that a set begins
-        self._told = self._view = ""
+        self._told, self._looks_for = "", ("", "")  # view and movement the looker is for
 
     def command(self, command: Command) -> None:
         """Do this as soon as the look at hand is done."""
@@ -262,9 +263,10 @@ class FloorEngine:
         except DeepMirrorError as error:
             self._say(Said(error.sentence))
             return
-        if self._looker is None or self._view != self._brief.file.view:
-            self._looker = Looker(self._brief)
-        self._view = self._brief.file.view
+        looks_for = self._brief.file.view, self._brief.file.movement
+        if self._looker is None or self._looks_for != looks_for:
+            self._looker = Looker(self._brief, self._catalogue.movement(self._brief.file.movement))
+        self._looks_for = looks_for
         self._count_anew(self._brief)
         self._looks.clear()
 
@@ -275,18 +277,18 @@ class FloorEngine:
     def _look(self, shot: Shot) -> None:
         if self._looker is None:
             return
-        points = self._looker.look(shot)
+        seen = self._looker.look(shot)
         self._warn(NOT_WRITTEN if self._recorder.failed() else room_left(self._film.parent))
         if self._set is not None:
             with self._changed:
                 number, times = shot.number - self._first, np.array(self._times[: shot.number - self._first + 1])
-            self._pass_on(self._set, self._set.take(number, points, times - times[0], shot.picture))
+            self._pass_on(self._set, self._set.take(number, seen, times - times[0], shot.picture))
         else:
-            self._look_before(shot, points)
+            self._look_before(shot, seen)
 
-    def _look_before(self, shot: Shot, points: Array | None) -> None:
+    def _look_before(self, shot: Shot, seen: Seen | None) -> None:
         """Before a set: the framing, and whether it has begun without a key."""
-        self._looks.append((shot.number, points))
+        self._looks.append((shot.number, seen))
         with self._changed:
             first, times = self._first, np.array(self._times[: max(shot.number - self._first + 1, 0)])
         while self._looks and self._looks[0][0] < first:
@@ -294,12 +296,12 @@ class FloorEngine:
         if self._brief is None or self._waiting_count is None:
             return
         if shot.number // self._every % FRAMING_EVERY == 0:
-            seen = [p for _, p in list(self._looks)[-FRAMING_LOOKS:] if p is not None]
-            self._say(Framed(framing_of(shot.picture, seen, self._brief.file.view)))
+            lately = [s.points for _, s in list(self._looks)[-FRAMING_LOOKS:] if s is not None]
+            self._say(Framed(framing_of(shot.picture, lately, self._brief.file.view)))
         network = np.full((len(times), len(ALL_POINTS), 2), np.nan)
         for number, seen_there in self._looks:
             if seen_there is not None and number - first < len(times):
-                network[number - first] = seen_there
+                network[number - first] = seen_there.points
         if self._waiting_count.closed(times, network):
             self._begin()
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.exchange.brief import Brief
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.back_outline import SHARES
 from deepmirror.pose.camera_motion import PlatformFollower
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.flow_pass import Followers
@@ -25,7 +26,7 @@ from deepmirror.pose.pose_tracker import looks_as_evidence
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.room_level import roll_of_room
 from deepmirror.pose.stack import StackFollower
-from deepmirror.services.films.observation import About, behind_plate, on_sled, where_about, with_network_of
+from deepmirror.services.films.observation import About, behind_plate, on_sled, where_about, where_back_lies, with_network_of
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -43,6 +44,14 @@ class Waiting:
     number: int
     time_s: float
     picture: Callable[[], Picture]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What a look saw: all body points (P, 2) px, and the back's outline (K, 2) px where the movement's back is judged."""
+
+    points: Array
+    back: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -65,7 +74,7 @@ class Following:
         self._beside = {0, every // 2} if every > 1 else {0}
         self._every = every
         self._waiting: deque[Waiting] = deque()
-        self._looks: dict[int, Array] = {}
+        self._looks: dict[int, Seen] = {}
         self._numbers: list[int] = []
         self._times: list[float] = []
         self._done = 0
@@ -89,10 +98,10 @@ class Following:
             self._numbers.append(number)
             self._times.append(time_s)
 
-    def look(self, number: int, points: Array) -> None:
-        """What a look saw (P, 2) px of all body points."""
+    def look(self, number: int, seen: Seen) -> None:
+        """What a look at a picture of the film saw."""
         with self._changed:
-            self._looks[number] = points
+            self._looks[number] = seen
             self._changed.notify_all()
 
     def settled(self) -> Followed:
@@ -192,12 +201,14 @@ class Following:
         return row[[about.names.index(n) for n in self._names]]
 
     def _seen(self, until: int) -> Evidence:
-        network = np.full((until, len(ALL_POINTS), 2), np.nan)
+        network, back = np.full((until, len(ALL_POINTS), 2), np.nan), np.full((until, len(SHARES), 2), np.nan)
         place = {number: k for k, number in enumerate(self._numbers[:until])}
-        for number, points in list(self._looks.items()):
+        for number, seen in list(self._looks.items()):
             if number in place:
-                network[place[number]] = points
-        return looks_as_evidence(np.array(self._times[:until]), list(ALL_POINTS), network, np.full_like(network, np.nan))
+                network[place[number]] = seen.points
+                back[place[number]] = np.nan if seen.back is None else seen.back
+        evidence = looks_as_evidence(np.array(self._times[:until]), list(ALL_POINTS), network, np.full_like(network, np.nan))
+        return evidence if where_back_lies(self._brief, self._movement) is None else replace(evidence, back=back)
 
     def _keys(self, until: int) -> list[Keyframe]:
         return [Keyframe(k, self._seeds[n]) for k, n in zip(count(), self._numbers[:until]) if n in self._seeds]

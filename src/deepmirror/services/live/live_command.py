@@ -34,7 +34,8 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_en
     try:
         must_hold_together(brief, camera.size)
         every, facts = QUICK.every(camera.film.times), camera.film.facts
-        live, looker = LiveSet(brief, catalogue, every), Looker(brief)
+        live = LiveSet(brief, catalogue, every)
+        looker = Looker(brief, live.movement)
         beside = lambda shot: live.following.picture(shot.number, shot.time_s, lambda: shot.picture)
         newest = Newest(camera, every, wait_for_all=speed == 0, beside=beside)
 

@@ -18,12 +18,15 @@ from deepmirror.judge.records import SAFETY, Finding
 from deepmirror.media.camera import Camera, Shot
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
+from deepmirror.movements.schema import Movement
+from deepmirror.pose.back_outline import back_in_picture
 from deepmirror.pose.network import NETWORK_INDEX, region_around
 from deepmirror.pose.pose_tracker import QUICK, PoseTracker
 from deepmirror.services.films.analysis import Analysis, conclude
+from deepmirror.services.films.observation import where_back_lies
 from deepmirror.services.films.set_log import shown_set
 from deepmirror.services.live.counting import LiveCount
-from deepmirror.services.live.following import Following
+from deepmirror.services.live.following import Following, Seen
 from deepmirror.services.live.sled import SledWatch
 from deepmirror.words import say
 
@@ -107,17 +110,19 @@ class Newest:
 class Looker:
     """Looks at pictures as they come and keeps to one body, in a set and between sets."""
 
-    def __init__(self, brief: Brief) -> None:
+    def __init__(self, brief: Brief, movement: Movement) -> None:
         clicked = {f: r for f, p in brief.seeds if (r := region_around(p)) is not None}
         subject = brief.file.subject.at_px if brief.file.subject else None
         self._tracker = PoseTracker(QUICK, clicked, subject, near_side(brief.file.view) is None)
-        self._turn = 0
+        self._back, self._turn = where_back_lies(brief, movement), 0
 
-    def look(self, shot: Shot) -> Array | None:
-        """All body points (P, 2) px; None where nobody is seen."""
+    def look(self, shot: Shot) -> Seen | None:
+        """What is seen of the body; None where nobody is."""
         found = self._tracker.look_now(self._turn, shot.number, shot.picture)
         self._turn += 1
-        return None if found.seen is None else found.seen.points[COLUMNS]
+        if found.seen is None:
+            return None
+        return Seen(found.seen.points[COLUMNS], None if self._back is None else back_in_picture(found.seen, *self._back))
 
 
 class LiveSet:
@@ -130,23 +135,23 @@ class LiveSet:
         self.count = LiveCount(self.movement, brief.file.view, list(ALL_POINTS), brief.file.pattern)
         self.following = Following(brief, self.movement, every, phase)
         self._sled = SledWatch(brief, self.movement)
-        self._looks: list[tuple[int, Array]] = []
+        self._looks: list[tuple[int, Seen]] = []
         self.ended = False
 
-    def goes_on(self, looks: list[tuple[int, Array]], told: list[Rep]) -> None:
+    def goes_on(self, looks: list[tuple[int, Seen]], told: list[Rep]) -> None:
         """What was seen of the set before anybody knew that it is one: looks as for `take`, and reps that have ended."""
-        for number, points in looks:
-            self._looks.append((number, points))
-            self.following.look(number, points)
+        for number, seen in looks:
+            self._looks.append((number, seen))
+            self.following.look(number, seen)
         self.count.told.extend(told)
 
-    def take(self, number: int, points: Array | None, times: Array, picture: Picture) -> list[Rep | SetEnd]:
-        """What has ended by now. number: of the picture that was looked at, (H, W, 3) RGB; points (P, 2) px, None where nobody was seen;
-        times (T,) s of all pictures until this one."""
-        self._sled.look(float(times[-1]), picture, points)
-        if points is not None:
-            self._looks.append((number, points))
-            self.following.look(number, points)
+    def take(self, number: int, seen: Seen | None, times: Array, picture: Picture) -> list[Rep | SetEnd]:
+        """What has ended by now. number: of the picture that was looked at, (H, W, 3) RGB; seen: None where nobody was; times (T,) s of
+        all pictures until this one."""
+        self._sled.look(float(times[-1]), picture, None if seen is None else seen.points)
+        if seen is not None:
+            self._looks.append((number, seen))
+            self.following.look(number, seen)
         out: list[Rep | SetEnd] = list(self.count.closed(times, self._network(len(times)), travel=self._sled.travel()))
         if out:
             self.ended = False
@@ -176,8 +181,8 @@ class LiveSet:
 
     def _network(self, frames: int) -> Array:
         network = np.full((frames, len(ALL_POINTS), 2), np.nan)
-        for number, points in self._looks:
-            network[number] = points
+        for number, seen in self._looks:
+            network[number] = seen.points
         return network
 
     def _still(self, now_s: float) -> bool:
