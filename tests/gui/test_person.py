@@ -5,8 +5,11 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QSlider
 from pytestqt.qtbot import QtBot
 
+from deepmirror.core.body.squat_setup import Answer
+from deepmirror.ui.rooms.person.solver import SolverPanel
 from deepmirror.ui.window import MainWindow
 from tests.gui.ui_driver import key, open_film
 
@@ -16,6 +19,7 @@ PATIENCE = 60000
 def idle(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     qtbot.wait(50)  # the turns of the event loop in which a room is filled
+    qtbot.waitUntil(window.person_room.solver.up_to_date, timeout=PATIENCE)
 
 
 def retype(window: MainWindow, name: str, text: str) -> None:
@@ -48,23 +52,37 @@ def test_a_length_typed_in_the_person_room_moves_the_ghost_in_the_mirror(window:
     assert room.person.client.segments_cm["thigh"] == pytest.approx(49.4, abs=0.1)
 
 
+def slide(solver: SolverPanel, slider: QSlider, value: int, qtbot: QtBot) -> Answer:
+    """Move a slider; the answer to it."""
+    slider.setValue(value)
+    qtbot.waitUntil(solver.up_to_date, timeout=PATIENCE)
+    assert solver.answer is not None
+    return solver.answer
+
+
 def test_sliders_solve_at_once_and_say_what_binds(window: MainWindow, qtbot: QtBot) -> None:
     key(window, "go_person")
     idle(window, qtbot)
-    room = window.person_room
-    room.solver.thigh.setValue(30)
-    assert (
-        room.solver.answer is not None
-        and room.solver.answer.feasible
-        and room.solver.verdict.text().startswith("Within reach: thighs 30° above level")
-    )
+    room, solver = window.person_room, window.person_room.solver
+    reached = slide(solver, solver.thigh, 30, qtbot)
+    assert reached.feasible and solver.verdict.text().startswith("Within reach: thighs 30° above level")
     room.limits["ankle_dorsiflexion"].setValue(5.0)
     idle(window, qtbot)
-    room.solver.thigh.setValue(-20)
-    assert not room.solver.answer.feasible and room.solver.verdict.text().startswith("Out of reach: thighs 20° below level")
-    shallow = room.solver.answer.posture.thigh_from_horizontal
-    room.solver.lift.setValue(40)
-    assert room.solver.answer.posture.thigh_from_horizontal < shallow
+    missed = slide(solver, solver.thigh, -20, qtbot)
+    assert not missed.feasible and solver.verdict.text().startswith("Out of reach: thighs 20° below level")
+    lifted = slide(solver, solver.lift, 40, qtbot)
+    assert lifted.posture.thigh_from_horizontal < missed.posture.thigh_from_horizontal
+
+
+def test_a_hand_that_slides_on_leaves_the_newest_answer_on_show(window: MainWindow, qtbot: QtBot) -> None:
+    key(window, "go_person")
+    idle(window, qtbot)
+    solver = window.person_room.solver
+    for degrees in range(59, 29, -1):
+        solver.thigh.setValue(degrees)
+    answer = slide(solver, solver.thigh, 25, qtbot)
+    assert answer.posture.thigh_from_horizontal == pytest.approx(25, abs=0.5)
+    assert solver.verdict.text().startswith("Within reach: thighs 25° above level")
 
 
 def test_nonsense_is_refused_in_words(window: MainWindow, qtbot: QtBot) -> None:

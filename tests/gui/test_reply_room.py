@@ -28,7 +28,8 @@ def composing(window: MainWindow, qtbot: QtBot) -> MainWindow:
 def settle_picture(window: MainWindow, qtbot: QtBot) -> None:
     answering = window.reply_control
     qtbot.waitUntil(
-        lambda: window.reply_room.canvas.image() is not None and not answering._drawing and answering._wanted is None, timeout=30000
+        lambda: not window.jobs and window.reply_room.canvas.image() is not None and not answering._drawing and answering._wanted is None,
+        timeout=30000,
     )
 
 
@@ -67,8 +68,8 @@ def test_words_ticks_and_order_are_saved_as_they_change(composing: MainWindow, q
     assert composing.library.store.film(composing.review.film_id).draft["greeting"] == "Hello Nuru."  # type: ignore[union-attr]
     composing.mirror.film.setFocus()
     key(composing, "compose")  # comes back as it was left
-    assert room.greeting.toPlainText() == "Hello Nuru." and room.words.edits["cue"].toPlainText() == "Pad stays where it is."
     settle_picture(composing, qtbot)
+    assert room.greeting.toPlainText() == "Hello Nuru." and room.words.edits["cue"].toPlainText() == "Pad stays where it is."
 
 
 def test_phrases_are_offered_and_put_in(composing: MainWindow, qtbot: QtBot) -> None:
@@ -235,8 +236,8 @@ def test_the_coachs_name_is_kept_and_stands_under_replies(window: MainWindow, qt
     dialog._keep()
     open_film(window, qtbot, "Oren")
     window.reply_control.compose()
-    assert window.reply_room.reply is not None and window.reply_room.reply.coach == "Ina Varga" and window.reply_room.reply.blur
     settle_picture(window, qtbot)
+    assert window.reply_room.reply is not None and window.reply_room.reply.coach == "Ina Varga" and window.reply_room.reply.blur
 
 
 def test_changes_are_taken_back_and_brought_again_without_limit(composing: MainWindow, qtbot: QtBot) -> None:
@@ -272,8 +273,8 @@ def test_the_coach_adds_what_the_program_did_not_find(composing: MainWindow, qtb
     key(composing, "go_mirror")
     composing.mirror.film.setFocus()
     key(composing, "compose")
-    assert [c.title for c in room.reply.corrections][-1] == "Hands let go of the handles"
     settle_picture(composing, qtbot)
+    assert [c.title for c in room.reply.corrections][-1] == "Hands let go of the handles"
 
 
 def test_one_key_says_the_other_answer_and_it_is_saved(window: MainWindow, qtbot: QtBot) -> None:

@@ -369,7 +369,7 @@ class MainWindow(WindowContext):
             runner.close()
         self.mirror.close_reader()
         self.compare.close_reader()
-        self.person_room.solver.close_worker()
+        self.person_room.solver.close_workers()
         if self.review is not None:
             self.review.close()
         self.library.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from deepmirror.services.films.film_library import FilmLibrary, FilmRecord, FilmState
 
@@ -19,6 +19,11 @@ class Visit:
 
     films: tuple[FilmRecord, ...]
 
+    @cached_property
+    def movements(self) -> tuple[str, ...]:
+        """What was lifted, each once."""
+        return tuple(dict.fromkeys(f.movement.replace("_", " ") for f in self.films))
+
     def place(self, film_id: int) -> int:
         """Which of its films this is, from 1."""
         return next((i for i, f in enumerate(self.films, 1) if f.id == film_id), 1)
@@ -28,19 +33,19 @@ def visits(films: Sequence[FilmRecord], span_h: float) -> list[Visit]:
     """Films that are still to be answered, grouped; every other film by itself. A visit ends `span_h` after its first film came."""
     found: list[list[FilmRecord]] = []
     begun: dict[int, list[FilmRecord]] = {}
+    span = timedelta(hours=span_h)
+    ends: dict[int, datetime] = {}  # of each client's newest visit
     for film in sorted(films, key=lambda f: (f.arrived_at, f.id)):
-        present = begun.get(film.client_id)
-        if film.state in TO_ANSWER and present and _came(film) - _came(present[0]) <= timedelta(hours=span_h):
-            present.append(film)
+        if film.state not in TO_ANSWER or span_h <= 0:
+            found.append([film])
+            continue
+        came, client = _instant(film.arrived_at), film.client_id
+        if client in ends and came <= ends[client]:
+            begun[client].append(film)
             continue
         found.append([film])
-        if film.state in TO_ANSWER and span_h > 0:
-            begun[film.client_id] = found[-1]
+        begun[client], ends[client] = found[-1], came + span
     return [Visit(tuple(row)) for row in found]
-
-
-def _came(film: FilmRecord) -> datetime:
-    return _instant(film.arrived_at)
 
 
 @lru_cache(maxsize=8192)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -21,11 +21,22 @@ from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
 from deepmirror.ui.turns import Turns
-from deepmirror.ui.widgets.import_dialog import ImportDialog
+from deepmirror.ui.widgets.import_dialog import ImportDialog, as_shown
 from deepmirror.ui.widgets.import_table import ImportTable
+from deepmirror.ui.widgets.movement_box import Groups
 
 Take = Callable[[Placed], FilmRecord]
 FILM_PATTERNS = "Films and bundles (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.3gp *.zip);;All files (*)"
+
+
+@dataclass(frozen=True)
+class Asking:
+    """What the dialog shows of a film: its first picture (H, W, 3) RGB and that picture as it is shown, and what can be chosen."""
+
+    picture: NDArray[np.uint8]
+    shown: QImage
+    clients: list[tuple[int, str]]
+    movements: Groups
 
 
 class FilmImportController(QObject):
@@ -98,22 +109,27 @@ class FilmImportController(QObject):
         if is_bundle(path):
             window.take_bundle_in(path)
             return
-        job = Job(tr("Looking at the film"), lambda progress: self._first_picture(path, progress), window)
-        job.done.connect(lambda picture: self.ask_about(path.name, picture, partial(take_film, window.library, path), path))
+        job = Job(tr("Looking at the film"), lambda progress: self._asking(self._first_picture(path, progress)), window)
+        job.done.connect(lambda asking: self._ask(path.name, asking, partial(take_film, window.library, path), path))
         window.run_job(job, window.pictures, on_show=True, failed=window.show_refusal)
+
+    def _asking(self, picture: NDArray[np.uint8]) -> Asking:
+        library = self._window.library
+        return Asking(picture, as_shown(to_image(picture)), [(c.id, c.name) for c in library.clients()], movement_groups(library))
 
     def _first_picture(self, path: Path, progress: Progress) -> NDArray[np.uint8]:
         progress.report(0.1, "reading")
         return self._window.library.first_picture(path)
 
-    def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take, path: Path | None = None) -> ImportDialog:
-        """Ask whose and what a film is; `take` takes it in as answered. The dialog stays until it is in. path: of a film to guess from."""
-        window = self._window
-        clients = [(c.id, c.name) for c in window.library.clients()]
-        dialog = ImportDialog(name, to_image(picture), clients, movement_groups(window.library), window)
-        self._guess(dialog, picture, path)
+    def ask_about(self, name: str, picture: NDArray[np.uint8], take: Take) -> ImportDialog:
+        """Ask whose and what a film is; `take` takes it in as answered. The dialog stays until it is in."""
+        return self._ask(name, self._asking(picture), take)
+
+    def _ask(self, name: str, asking: Asking, take: Take, path: Path | None = None) -> ImportDialog:
+        """path: of a film to guess from."""
+        dialog = ImportDialog(name, asking.shown, asking.clients, asking.movements, self._window)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
-        window.open_dialog(dialog)
+        self._turns.then(lambda: self._window.open_dialog(dialog), lambda: self._guess(dialog, asking.picture, path))
         return dialog
 
     def _take(self, dialog: ImportDialog, take: Take, said: Placed) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from copy import deepcopy
+from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
@@ -39,6 +40,19 @@ from deepmirror.words import joined, small
 
 ANSWERABLE = (FilmState.READY, FilmState.REFILM)
 SAVE_AFTER_MS = 400  # so much typing at most would be lost if the power went
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A reply to edit: with its history, the last frame of each film it speaks of (None: its own), the films of the visit, how many of
+    them can be answered, and what was sent before, in words."""
+
+    reply: Reply
+    history: History[Reply]
+    last_frames: dict[int | None, int]
+    visit: frozenset[int]
+    answerable: int
+    state: str
 
 
 class ReplyController(QObject):
@@ -84,18 +98,30 @@ class ReplyController(QObject):
         if review is None or review.analysis is None:
             return
         self.save_now()
-        self._library.saver.wait()
-        own = VisitPart(None, review.analysis, self._library.watched(review.film_id, review.analysis))
-        films = visit_of(self._library, review.film_id).films
-        others = [f.id for f in films if f.id != review.film_id and f.state in ANSWERABLE]
-        self.room.offer_visit(frozenset(f.id for f in films), len(others) + 1)
         self._read_anew()
-        if not others or not self.room.whole_visit.isChecked():
-            self._show_draft(review, [own], code)
-            return
-        job = Job(tr("Reading the films of this visit"), lambda progress: self._parts(others, progress), self)
-        job.done.connect(lambda parts: self._show_draft(review, [own, *parts], code) if review is self._review() else None)
+        analysis, left_out = review.analysis, self.room.left_out()
+        job = Job(tr("Opening the reply"), lambda progress: self._draft(review, analysis, left_out, progress), self)
+        job.done.connect(lambda draft: self._show_draft(review, draft, code) if review is self._review() else None)
         self._window.run_job(job, self._pictures, on_show=True)
+
+    def _draft(self, review: Review, analysis: Analysis, left_out: frozenset[int], progress: Progress) -> Draft:
+        """What to edit: over all films of the visit, unless they are left out. left_out: films of a visit answered one by one."""
+        self._library.saver.wait()
+        own = VisitPart(None, analysis, self._library.watched(review.film_id, analysis))
+        films = visit_of(self._library, review.film_id).films
+        visit, others = frozenset(f.id for f in films), [f.id for f in films if f.id != review.film_id and f.state in ANSWERABLE]
+        parts = [own] if visit == left_out else [own, *self._parts(others, progress)]
+        client, settings = review.record.client_name, settings_of(self._library)
+        today = self._library.now().date().isoformat()
+        if len(parts) == 1:
+            fresh = draft_reply(analysis, client, own.watched, settings.coach, today)
+        else:
+            fresh = draft_visit(parts, client, settings.coach, today)
+        fresh.blur = settings.blur
+        reply = kept_draft(self._library, review.film_id, fresh) or fresh
+        sent = self._library.sent(review.film_id)
+        state = _sent_words(sent[0]) if sent else ""
+        return Draft(reply, History(deepcopy(reply)), self._lasts(review, reply), visit, len(others) + 1, state)
 
     def _read_anew(self) -> None:
         """Other films are read as they are now: their points may have been edited since. What draws from those read before ends first."""
@@ -112,21 +138,13 @@ class ReplyController(QObject):
                 out.append(VisitPart(film_id, found[1], self._library.watched(film_id, found[1])))
         return out
 
-    def _show_draft(self, review: Review, parts: list[VisitPart], code: str | None) -> None:
-        client, settings = review.record.client_name, settings_of(self._library)
-        today = self._library.now().date().isoformat()
-        if len(parts) == 1:
-            fresh = draft_reply(parts[0].analysis, client, parts[0].watched, settings.coach, today)
-        else:
-            fresh = draft_visit(parts, client, settings.coach, today)
-        fresh.blur = settings.blur
-        reply = kept_draft(self._library, review.film_id, fresh) or fresh
-        self._history = History(deepcopy(reply))
-        self.room.show_reply(reply, self._lasts(review, reply), code=code)
+    def _show_draft(self, review: Review, draft: Draft, code: str | None) -> None:
+        self.room.offer_visit(draft.visit, draft.answerable)
+        self._history = draft.history
+        self.room.show_reply(draft.reply, draft.last_frames, code=code)
         self._window.go("reply")
-        sent = self._library.sent(review.film_id)
-        if sent:
-            self.room.show_state(_sent_words(sent[0]))
+        if draft.state:
+            self.room.show_state(draft.state)
         self.room.list.setFocus()
 
     def _changed(self) -> None:

@@ -30,6 +30,7 @@ VIEWS = (
     ("rear", "From behind"),
 )
 SHORT_VIEWS = (("side-left", "left side"), ("side-right", "right side"), ("front", "from the front"), ("rear", "from behind"))
+SHOWN_PX = 460, 360
 NEW_CLIENT = "New client…"
 GUESSED = "color: #8f431b; font-style: italic"  # what the program put in and nobody said
 
@@ -48,8 +49,13 @@ class ImportAnswers:
     note: str
 
 
+def as_shown(picture: QImage) -> QImage:
+    """A picture as large as the dialog shows it; may be called in any thread."""
+    return picture.scaled(*SHOWN_PX, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+
+
 class ImportDialog(QDialog):
-    """Shows the film's first picture beside the questions.
+    """Shows the film's first picture (see `as_shown`) beside the questions.
 
     It stays open until the film is in: what was answered is not lost when the library refuses. `wanted` asks for it to be taken in;
     `accept` then closes the dialog, `refuse` says why not.
@@ -68,9 +74,7 @@ class ImportDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Bring in {name}", name=name))
         shot = PlainLabel()
-        shot.setPixmap(
-            QPixmap.fromImage(picture).scaled(460, 360, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
-        )
+        shot.setPixmap(QPixmap.fromImage(picture))
         self.client = QComboBox()
         for client_id, title in clients:
             self.client.addItem(tr(title), client_id)

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.uncertain_value import with_doubt
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.curves import band, polygon
 
 Array = NDArray[np.float64]
 SHARES = (0.44, 0.12, 0.44)  # of the width for first movement, hold and second movement
@@ -58,7 +58,11 @@ class PhasePlot(QWidget):
 
     def x_of(self, phase: float) -> float:
         """Widget x of a phase."""
-        return float(np.interp(phase, [0, 1, 2, 3], [0, SHARES[0], SHARES[0] + SHARES[1], 1])) * (self.width() - 2 * MARGIN) + MARGIN
+        return float(self._xs_of(np.array([phase]))[0])
+
+    def _xs_of(self, phases: Array) -> Array:
+        shares = np.interp(phases, [0, 1, 2, 3], [0, SHARES[0], SHARES[0] + SHARES[1], 1])
+        return np.asarray(shares * (self.width() - 2 * MARGIN) + MARGIN, float)
 
     def _phase_at(self, x: float) -> float:
         share = (x - MARGIN) / max(self.width() - 2 * MARGIN, 1)
@@ -85,13 +89,11 @@ class PhasePlot(QWidget):
         high = float(max((curves.first + curves.first_u).max(), (curves.second + curves.second_u).max()))
         top, base = 30.0, self.height() - 30.0
 
-        def y_of(v: float) -> float:
-            return base - (v - low) / max(high - low, 1e-6) * (base - top)
-
+        px_per_unit = (base - top) / max(high - low, 1e-6)
         self._paint_scale(painter, low, high, top, base, curves.unit)
         self._paint_real(painter, curves, top, base)
         for values, u, colour in ((curves.first, curves.first_u, t.TEAL_LIGHT), (curves.second, curves.second_u, t.COPPER_LIGHT)):
-            self._paint_curve(painter, curves.phases, values, u, QColor(colour), y_of)
+            self._paint_curve(painter, curves.phases, base - (values - low) * px_per_unit, u * px_per_unit, QColor(colour))
         self._paint_names(painter, curves)
         painter.setPen(QPen(QColor(t.BONE), 1.6))
         painter.drawLine(QPointF(self.x_of(self._phase), top - 6), QPointF(self.x_of(self._phase), base + 6))
@@ -115,20 +117,16 @@ class PhasePlot(QWidget):
             painter.fillRect(QRectF(left, top, max(right - left, 2), base - top), QColor(244, 238, 226, 34))
             painter.fillRect(QRectF(left, base - 3, max(right - left, 2), 3), QColor(t.BONE))
 
-    def _paint_curve(
-        self, painter: QPainter, phases: Array, values: Array, u: Array, colour: QColor, place: Callable[[float], float]
-    ) -> None:
-        xs = [self.x_of(float(p)) for p in phases]
-        upper = [QPointF(x, place(float(v + d))) for x, v, d in zip(xs, values, u, strict=True)]
-        lower = [QPointF(x, place(float(v - d))) for x, v, d in zip(xs, values, u, strict=True)]
+    def _paint_curve(self, painter: QPainter, phases: Array, ys: Array, wide: Array, colour: QColor) -> None:
+        xs = self._xs_of(phases)
         soft = QColor(colour)
         soft.setAlpha(46)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(soft)
-        painter.drawPolygon(QPolygonF(upper + lower[::-1]))
+        painter.drawPolygon(band(xs, ys, wide))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(colour, 2))
-        painter.drawPolyline(QPolygonF([QPointF(x, place(float(v))) for x, v in zip(xs, values, strict=True)]))
+        painter.drawPolyline(polygon(xs, ys))
 
     def _paint_names(self, painter: QPainter, curves: PhaseCurves) -> None:
         i = int(np.argmin(np.abs(curves.phases - self._phase)))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.motion.reps import ORDER, FirstPhase, Rep
@@ -16,9 +16,11 @@ from deepmirror.core.trajectories import UNKNOWN_U
 from deepmirror.core.uncertain_value import with_doubt
 from deepmirror.ui.theme import tokens as t
 from deepmirror.ui.translation import tr
+from deepmirror.ui.widgets.curves import band, polygon
 
 PHASE_COLOURS = {"eccentric": "#5f8f90", "bottom": "#d8a070", "concentric": "#b9d6d0", "top": "#6b5f57"}
 MARGIN = 14.0
+Array = NDArray[np.float64]
 
 
 @dataclass
@@ -153,27 +155,23 @@ class RepRibbon(QWidget):
         frames = np.flatnonzero(self._data.known)
         every = max(1, len(frames) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
         for known in np.split(frames, np.flatnonzero(np.diff(frames) > 1) + 1):  # a stretch in which it was lost stays empty
-            band, line = self._curve_polygons(top, base, known[::every])
+            xs, ys, wide = self._curve(top, base, known[::every])
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(64, 208, 202, 46))
-            painter.drawPolygon(band)
+            painter.drawPolygon(band(xs, ys, wide))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(t.TEAL_LIGHT), 1.8))
-            painter.drawPolyline(line)
+            painter.drawPolyline(polygon(xs, ys))
 
-    def _curve_polygons(self, top: float, base: float, shown: NDArray[np.intp]) -> tuple[QPolygonF, QPolygonF]:
-        """The band of the uncertainty and the line of the values, widget px, of some of the frames."""
+    def _curve(self, top: float, base: float, shown: NDArray[np.intp]) -> tuple[Array, Array, Array]:
+        """The values of some of the frames, and how wide their uncertainty is, widget px."""
         low, high = float(np.min(self._data.values)), float(np.max(self._data.values))
         v = self._data.values[shown]
         span = max(high - low, 1e-6)
         ys = base - (v - low) / span * (base - top)
-        xs = [self.x_of(float(x)) for x in self._data.times[shown]]
+        xs = MARGIN + self._data.times[shown] / self._end * (self.width() - 2 * MARGIN)
         wide = np.minimum(self._data.doubt[shown] / span, 1.0) * (base - top)
-        band = QPolygonF(
-            [QPointF(x, y - w) for x, y, w in zip(xs, ys, wide, strict=True)]
-            + [QPointF(x, y + w) for x, y, w in zip(xs[::-1], ys[::-1], wide[::-1], strict=True)]
-        )
-        return band, QPolygonF([QPointF(x, float(y)) for x, y in zip(xs, ys, strict=True)])
+        return xs, ys, wide
 
     def _paint_rep(self, painter: QPainter, rep: Rep, base: float) -> None:
         """Phase blocks in true seconds, the prescription as a thin line under them, the number above."""

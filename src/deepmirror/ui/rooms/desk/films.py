@@ -76,6 +76,8 @@ class FilmsModel(QAbstractListModel):
         self.shares: dict[int, float] = {}
         self._haystacks: dict[int, str] = {}
         self.visits: dict[int, Visit] = {}  # of more than one film, by the first one's id
+        self._grouped: tuple[float, list[FilmRecord]] = SPAN_H, []  # what they were made of
+        self._ordered: dict[str, list[FilmRecord]] = {}  # everything, by order
         self.span_h = SPAN_H
         self.needle, self.state, self.order = "", "to answer", "answer due first"
 
@@ -83,7 +85,9 @@ class FilmsModel(QAbstractListModel):
         """Show these films."""
         known = {f.id: f for f in self.everything}
         self._haystacks = {f.id: self._haystacks[f.id] for f in films if f.id in self._haystacks and known.get(f.id) is f}
-        self.everything = films
+        if films == self.everything and self.span_h == self._grouped[0]:  # the same records are equal at once
+            return
+        self.everything, self._ordered = films, {}
         self.arrange()
 
     def arrange(self) -> None:
@@ -91,12 +95,10 @@ class FilmsModel(QAbstractListModel):
         states, words = SHOWN[self.state], self.needle.casefold().split()
         kept = [
             f
-            for f in self.everything
+            for f in self._in_order()
             if f.archived == (self.state == ARCHIVED) and (not states or f.state in states) and (not words or self._has(f, words))
         ]
-        kept.sort(key=SORTS[self.order])
-        waiting = [f for f in kept if f.state in TO_ANSWER]
-        self.visits = {v.films[0].id: v for v in visits(waiting, self.span_h) if len(v.films) > 1}
+        self._group([f for f in kept if f.state in TO_ANSWER])
         behind = {f.id: v.films[0].id for v in self.visits.values() for f in v.films[1:]}
         first = {f.id: f for f in kept}
         seen: set[int] = set()
@@ -109,6 +111,18 @@ class FilmsModel(QAbstractListModel):
         self.beginResetModel()
         self.films = rows
         self.endResetModel()
+
+    def _in_order(self) -> list[FilmRecord]:
+        """Everything in the chosen order, sorted once."""
+        if self.order not in self._ordered:
+            self._ordered[self.order] = sorted(self.everything, key=SORTS[self.order])
+        return self._ordered[self.order]
+
+    def _group(self, waiting: list[FilmRecord]) -> None:
+        """Make visits of the films that wait, unless they are those of before."""
+        if (self.span_h, waiting) != self._grouped:
+            self._grouped = self.span_h, waiting
+            self.visits = {v.films[0].id: v for v in visits(waiting, self.span_h) if len(v.films) > 1}
 
     def _has(self, film: FilmRecord, words: list[str]) -> bool:
         if film.id not in self._haystacks:
@@ -264,12 +278,11 @@ class FilmRow(QStyledItemDelegate):
 
 
 def _visit_who(visit: Visit) -> str:
-    movements = dict.fromkeys(f.movement.replace("_", " ") for f in visit.films)
     return tr(
         "{client_name} · {count} films: {movements}",
         client_name=visit.films[0].client_name,
         count=len(visit.films),
-        movements=joined(", ", movements),
+        movements=joined(", ", visit.movements),
     )
 
 

@@ -30,6 +30,25 @@ RESTED_MS = 120  # a hand that moves no slider for so long rests
 
 
 @dataclass(frozen=True)
+class Asked:
+    """What is asked of the solver: whose body, on which machine (None: a free squat), and how the sliders stand."""
+
+    person: PersonFile
+    movement: str | None
+    setup: Setup
+    thigh_deg: float
+    bend_deg: float
+    foot_height_cm: float
+
+    def solved(self) -> Solved:
+        """The answer; takes about a tenth of a second."""
+        if self.movement is None:
+            return self.person.solve(self.thigh_deg, self.setup)
+        s = self.setup
+        return self.person.machine(self.movement, self.bend_deg, self.foot_height_cm, s.load_kg, s.knees_open_deg)
+
+
+@dataclass(frozen=True)
 class Rest:
     """What is shown a moment after an answer: levers and curves, and the answer and set-up they belong to."""
 
@@ -42,12 +61,15 @@ class Rest:
 class SolverPanel(Paper):
     """Sliders for depth and set-up, the solved posture, its verdict and numbers, and what the films showed."""
 
+    _answered = pyqtSignal(object, object)  # Asked, Solved
     _worked_out = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.person: PersonFile | None = None
         self._moved = False
+        self._asked: Asked | None = None  # the newest, and the one whose answer is on show
+        self._shown: Asked | None = None
         self.answer: Answer | None = None
         self.solved: Solved | None = None
         self.live = FigureView()
@@ -119,12 +141,18 @@ class SolverPanel(Paper):
         self._rest_timer.setSingleShot(True)
         self._rest_timer.setInterval(RESTED_MS)
         self._rest_timer.timeout.connect(self._work_out_rest)
-        self._worker = LatestOnlyWorker()
+        self._answers, self._rests = LatestOnlyWorker(), LatestOnlyWorker()  # no answer waits for the levers of the one before
+        self._answered.connect(self._show_answer)
         self._worked_out.connect(self._show_rest)
 
-    def close_worker(self) -> None:
+    def close_workers(self) -> None:
         """Stop working out."""
-        self._worker.close()
+        self._answers.close()
+        self._rests.close()
+
+    def up_to_date(self) -> bool:
+        """True when what is on show belongs to how the sliders stand."""
+        return self._asked is self._shown
 
     def _slider(self, low: int, high: int, value: int) -> tuple[QSlider, QLabel]:
         slider, words = QSlider(Qt.Orientation.Horizontal), PlainLabel()
@@ -180,14 +208,23 @@ class SolverPanel(Paper):
         self._levers.setRowVisible(self.bar, movement is None)
         if self.person is None:
             return
-        if movement is None:
-            self._solve_free(self.person)
-        else:
-            self._solve_guided(self.person, movement)
+        degrees = float(self.thigh.value()), float(self.bend.value())
+        asked = self._asked = Asked(self.person, movement, self.setup(), *degrees, float(self.feet.value()))
+        self._answers.ask(lambda: self._answered.emit(asked, asked.solved()))
         for view in self.curves.values():
             view.setVisible(movement is None)
-        self._rest_timer.start()
         self._show_films(self.person)
+
+    def _show_answer(self, asked: Asked, solved: Solved) -> None:
+        """Also an answer the hand has left behind, so that the figure follows it."""
+        if asked.person is not self.person or asked.movement != self.kind.currentData():
+            return
+        self._shown = asked
+        if asked.movement is None:
+            self._show_free(asked, solved)
+        else:
+            self._show_guided(asked, solved)
+        self._rest_timer.start()
 
     def _work_out_rest(self) -> None:
         """Levers and curves take a moment longer: they are worked out beside the window, once the hand rests."""
@@ -201,7 +238,7 @@ class SolverPanel(Paper):
             curves = {name: deepest_against(build, name, setup) for name in names}
             self._worked_out.emit(Rest(solved, solved.levers, curves, setup))
 
-        self._worker.ask(work)
+        self._rests.ask(work)
 
     def _show_rest(self, rest: Rest) -> None:
         if rest.solved is not self.solved:
@@ -211,27 +248,23 @@ class SolverPanel(Paper):
         for name, points in rest.curves.items():
             self.curves[name].set_curve(points, now[name])
 
-    def _solve_free(self, person: PersonFile) -> None:
-        setup = self.setup()
-        solved = person.solve(float(self.thigh.value()), setup)
-        lengths = {r.name: r.cm for r in person.lengths()}
+    def _show_free(self, asked: Asked, solved: Solved) -> None:
+        lengths = {r.name: r.cm for r in asked.person.lengths()}
         top = lengths["thigh"] + lengths["shank"] + lengths["trunk"] + 10
-        film = person.film_posture(setup)
-        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, setup.load_kg > 0, film)
-        self._say(solved, "thigh_from_horizontal", self.thigh.value())
+        film = asked.person.film_posture(asked.setup)
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, asked.setup.load_kg > 0, film)
+        self._say(solved, "thigh_from_horizontal", asked.thigh_deg)
         self.live.set_drawing(drawing, (-60, 0, 60, top * 0.92))
 
-    def _solve_guided(self, person: PersonFile, movement: str) -> None:
-        feet, load, opened = float(self.feet.value()), float(self.load.value()), float(self.open.value())
-        solved = person.machine(movement, float(self.bend.value()), feet, load, opened)
-        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, load > 0)
-        drawing.floor = movement in HINGES
+    def _show_guided(self, asked: Asked, solved: Solved) -> None:
+        drawing = posture_figure(solved.answer.posture.points_cm, solved.deepest.posture.points_cm, asked.setup.load_kg > 0)
+        drawing.floor = asked.movement in HINGES
         places = [p for line in drawing.lines + drawing.ghost for p in line]
         xs, zs = [p[0] for p in places], [p[1] for p in places]
-        self._say(solved, "hip_flexion" if movement in HINGES else "knee_flexion", self.bend.value())
+        self._say(solved, "hip_flexion" if asked.movement in HINGES else "knee_flexion", asked.bend_deg)
         self.live.set_drawing(drawing, (min(xs) - 25, min(zs) - 5, max(xs) + 25, max(zs) + 30))
 
-    def _say(self, solved: Solved, depth: str, asked: int) -> None:
+    def _say(self, solved: Solved, depth: str, asked: float) -> None:
         """The verdict, the numbers and the levers in words."""
         answer, deepest = solved.answer, solved.deepest
         self.answer, self.solved = answer, solved

@@ -176,6 +176,10 @@ class ReplyRoom(QWidget):
         self.whole_visit.setVisible(films > 1)
         self.whole_visit.setText(tr("All {count} films of this visit", count=films))
 
+    def left_out(self) -> frozenset[int]:
+        """The films of the visit on offer where the coach answers them one by one; else none."""
+        return frozenset() if self.whole_visit.isChecked() else self._visit
+
     def show_reply(self, reply: Reply, last_frames: dict[int | None, int], row: int = 0, code: str | None = None) -> None:
         """Edit this reply; last_frames: of each film it speaks of, None: its own; row: where the bar stands; code: the fault whose
         correction it stands on instead, ticked."""
