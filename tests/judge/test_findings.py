@@ -108,6 +108,14 @@ def test_safety_comes_first_and_both_knees_are_one_finding() -> None:
     assert [f.code for f in found.findings] == ["knee_valgus", "range_loss"]
 
 
+def test_what_is_missed_by_more_comes_first_however_sure_this_film_is_of_it() -> None:
+    """Two looks at one set, a doubtful one and a sure one, name the same finding first."""
+    for share_u in (0.5, 4.0, 11.0):
+        rep = {"thigh_from_horizontal_min_deg": Value(24.0, 4.0), "range_share_pct": Value(64.0, share_u)}
+        found = judge(scene(), Measured((rep, rep, rep), {}, ()), SQUAT, CATALOGUE, {})
+        assert [f.code for f in found.findings] == ["shallow_depth", "partial_rep"], share_u
+
+
 def test_a_knee_a_little_inward_is_said_and_is_no_matter_of_safety() -> None:
     assert [f.severity for f in judged("front", knee_inward_left_cm=2.5).findings] == ["polish"]
     assert [f.severity for f in judged("front", knee_inward_left_cm=5.5).findings] == ["safety"]

@@ -132,7 +132,7 @@ def judge(
     wrong = {f.title for f in findings}  # one way to see a fault found it: another that did not is no praise
     checks = [replace(c, praised=c.praised and c.title not in wrong) for c in checks]
     lacks = tuple({(u.title, u.reason, unsided(u.measure)): u for u in reversed(unable)}.values())[::-1]  # left and right are one lack
-    return Judgement(tuple(_ranked(_merge(findings, movement, catalogue))), tuple(checks), lacks, used, len(scene.reps))
+    return Judgement(tuple(_ranked(_merge(findings, movement, catalogue), movement)), tuple(checks), lacks, used, len(scene.reps))
 
 
 def _check(fault: Fault, text: FaultText, rows: list[tuple[Rep | None, Value]], verdicts: list[Verdict]) -> Check:
@@ -354,6 +354,11 @@ def _merge(findings: list[Finding], movement: Movement, catalogue: Catalogue) ->
     return out
 
 
-def _ranked(findings: list[Finding]) -> list[Finding]:
-    """Safety first, then what costs most range or tension, then polish; within one, more reps and more excess first."""
-    return sorted(findings, key=lambda f: (SEVERITY_ORDER.index(f.severity), -len(f.reps), -f.target.excess(f.value) / max(f.u, 1e-6)))
+def _ranked(findings: list[Finding], movement: Movement) -> list[Finding]:
+    """Safety first, then what costs most range or tension, then polish; within one, more reps and more excess first.
+
+    An excess counts in the doubt with which its fault may still be judged, `limit_u`: that is what a coach would call much or little of
+    it. In the doubt this film happens to have, two looks at one set would put its findings in two orders.
+    """
+    counts = {f.measure: f.limit_u for f in movement.fault}
+    return sorted(findings, key=lambda f: (SEVERITY_ORDER.index(f.severity), -len(f.reps), -f.target.excess(f.value) / counts[f.measure]))

@@ -1,7 +1,7 @@
 """Recording what a camera shows while it runs: the seconds before the set too, into a film that plays up to its last second
 whatever ends the program.
 
-The file is an MP4 in fragments of half a second: each is whole once it is written, and none needs an index at the end.
+The file is an MP4 in short fragments: each is whole once it is written, and none needs an index at the end.
 """
 
 from __future__ import annotations
@@ -27,13 +27,14 @@ from deepmirror.media.writer import yuv
 from deepmirror.words import say
 
 TIME_BASE = Fraction(1, 90000)
-FRAGMENT_S = 0.5  # what a killed program loses at most; our own choice
+FRAGMENT_S = 0.2  # what a killed program loses, and what waits to be written; our own choice
+KEY_S = 3 * FRAGMENT_S  # from one picture that stands by itself to the next: a place to leap to; our own choice
 PRE_ROLL_S = 12.0  # kept before a set begins, so that a first rep is never lost, also one that begins it; our own choice
 JPEG_QUALITY = 95
 WHOLE_AT_MOST = 90  # pictures that wait to be written as they are; where the writer falls further behind they wait packed; our own choice
 ENOUGH_BYTES, SCARCE_BYTES = 150_000_000, 1_000_000_000  # of disk: below the first nothing is begun, below the second it is said
 OPTIONS = {"preset": "ultrafast", "tune": "zerolatency", "crf": "23"}
-FRAGMENTS = {"movflags": "frag_keyframe+empty_moov+default_base_moof", "flush_packets": "1"}
+FRAGMENTS = {"movflags": "frag_keyframe+empty_moov+default_base_moof", "frag_duration": str(round(1e6 * FRAGMENT_S)), "flush_packets": "1"}
 
 
 @dataclass(frozen=True)
@@ -152,7 +153,7 @@ class _FragmentedFilm:
         stream.width, stream.height = (n - n % 2 for n in size)
         stream.pix_fmt, stream.time_base = "yuv420p", TIME_BASE
         stream.codec_context.time_base = TIME_BASE
-        stream.options = OPTIONS | {"g": str(max(1, round(fps * FRAGMENT_S))), "x264-params": "scenecut=0"}
+        stream.options = OPTIONS | {"g": str(max(1, round(fps * KEY_S))), "x264-params": "scenecut=0"}
         self._stream, self._last = stream, -1
         self._begun: float | None = None
 

@@ -95,28 +95,33 @@ class FilmRecord:
     @cached_property
     def brief(self) -> Document:
         """What the coach knows of the film, with the client's record in it."""
-        return parsed(self.brief_json) | {"client": parsed(self.client_json)}
+        return self._of_film | {"client": parsed(self.client_json)}
+
+    @cached_property
+    def _of_film(self) -> Document:
+        """The brief without the client: all that a list needs."""
+        return parsed(self.brief_json)
 
     @cached_property
     def movement(self) -> str:
         """Its movement's id; empty when its brief cannot be read."""
-        return str(self.brief.get("movement", ""))
+        return str(self._of_film.get("movement", ""))
 
     @cached_property
     def view(self) -> str:
         """From which side it was filmed; empty when its brief cannot be read."""
-        return str(self.brief.get("view", ""))
+        return str(self._of_film.get("view", ""))
 
     @cached_property
     def load_kg(self) -> float | None:
         """The load its brief names."""
-        load = self.brief.get("load_kg")
+        load = self._of_film.get("load_kg")
         return float(load) if isinstance(load, int | float) else None
 
     @cached_property
     def machine(self) -> str:
         """The machine its brief names; empty when none."""
-        return str(self.brief.get("machine") or "")
+        return str(self._of_film.get("machine") or "")
 
     @cached_property
     def turns(self) -> tuple[int, ...]:
