@@ -1,5 +1,5 @@
-"""The live command on films in real time: how soon a rep is known, whether the count is the offline one, how soon the summary comes,
-and whether its cue is the one the full analysis gives.
+"""The live command on films in real time: how soon a rep is known, whether the count is the offline one, how soon the summary comes, looks
+that were dropped, and whether its cue is the one the full analysis gives.
 
     python -m bench.live [FOLDER] [--speed 1] [--quick]
 
@@ -28,7 +28,7 @@ DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"
 def one(film: Path, speed: float, quick: bool) -> dict[str, Any]:
     """What the live command said of a film, in numbers."""
     lines: list[str] = []
-    live_command(film, film.with_suffix(".brief.json"), speed, lines.append, to_the_end=not quick)
+    looks = live_command(film, film.with_suffix(".brief.json"), speed, lines.append, to_the_end=not quick)
     rows = [json.loads(line) for line in lines]
     of = {event: [r for r in rows if r["event"] == event] for event in ("rep", "set_end", "summary", "final")}
     summary = of["summary"][-1]
@@ -41,6 +41,7 @@ def one(film: Path, speed: float, quick: bool) -> dict[str, Any]:
         "late_s": [r["at_s"] - r["end_s"] for r in of["rep"]],
         "summary_s": summary["at_s"] - max(of["set_end"][-1]["at_s"], over),
         "same_cue": summary["finding"] == final["finding"],
+        "looks": (looks.looked, looks.dropped),
         "cues": [summary["finding"], final["finding"]],
     }
 
@@ -60,10 +61,13 @@ def main() -> None:
         rows.append(row)
         late = f"{max(row['late_s'], default=0.0):.2f}"
         counted = f"told {row['told']} offline {row['offline']}"
-        print(f"{row['film']:40s} {counted}  latest rep {late} s  summary {row['summary_s']:.1f} s  {row['cues']}", flush=True)
+        dropped = f"{row['looks'][1]} of {sum(row['looks'])} looks dropped"
+        print(f"{row['film']:40s} {counted}  latest rep {late} s  summary {row['summary_s']:.1f} s  {dropped}  {row['cues']}", flush=True)
     late_s = [s for row in rows for s in row["late_s"]]
     print(f"count equal on {sum(r['told'] == r['offline'] for r in rows)} of {len(rows)} films")
     print(f"rep known after its end: median {np.median(late_s):.2f} s, 95th percentile {np.percentile(late_s, 95):.2f} s")
+    looked, dropped = (sum(r["looks"][k] for r in rows) for k in (0, 1))
+    print(f"looks dropped as a newer picture came first: {dropped} of {looked + dropped}")
     print(f"summary after the set's end: longest {max(r['summary_s'] for r in rows):.1f} s")
     if args.quick:
         print(f"machine: {os.cpu_count()} cores, {platform.processor() or platform.machine()}, Python {platform.python_version()}")

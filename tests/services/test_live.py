@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -119,6 +120,13 @@ def test_a_camera_keeps_its_time_and_a_slow_look_drops_pictures(short_film: Path
     newest = Newest(camera, 4, wait_for_all=True)
     shots = list(newest.looks())
     assert [s.number for s in shots] == list(range(0, len(newest.times), 4)) and len(newest.times) == len(camera.film.times)
+    assert (newest.looked, newest.dropped) == (len(shots), 0)
+    hurried = Newest(camera, 4, wait_for_all=False)
+    looks = hurried.looks()
+    next(looks)
+    while len(hurried.times) < len(newest.times):  # a look that takes until the film is over
+        time.sleep(0.002)
+    assert [s.number for s in looks] == [shots[-1].number] and (hurried.looked, hurried.dropped) == (2, len(shots) - 2)
     before = camera.now_s()
     assert before >= camera.film.times[-1] and camera.now_s() > before, "after the film's end the clock goes on"
     camera.close()

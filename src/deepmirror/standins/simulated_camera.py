@@ -35,8 +35,9 @@ class SimulatedCamera:
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         """Raises BadFilm."""
-        self._films = [Film(p) for p in films]
-        facts = self._films[0].facts
+        self._films = list(films)
+        with Film(self._films[0]) as film:
+            facts = film.facts
         self.size, self.fps, self.lost = (facts.width, facts.height), facts.fps, False
         self._rest_s, self._before_s, self._dropped, self._late_s = rest_s, before_s, dropped, late_s
         self._rng, self._speed, self._clock, self._unplugged = np.random.default_rng(seed), speed, clock, unplugged
@@ -66,15 +67,16 @@ class SimulatedCamera:
     def _programme(self) -> Iterator[tuple[float, np.ndarray[tuple[int, ...], np.dtype[np.uint8]]]]:
         """All pictures with their times: still, film, still, film, ... and still for ever."""
         at, step = 0.0, 1 / self.fps
-        for k, film in enumerate(self._films):
-            still = film.picture(0)
-            for i in range(round((self._before_s if k == 0 else self._rest_s) * self.fps)):
-                yield at + i * step, still
-            at += round((self._before_s if k == 0 else self._rest_s) * self.fps) * step
-            for i, picture in enumerate(film.stream(1)):
-                yield at + float(film.times[i]), picture
-                still = picture
-            at += float(film.times[-1]) + step
+        for k, path in enumerate(self._films):
+            with Film(path) as film:  # an open film keeps pictures, and a long session plays dozens
+                still = film.picture(0)
+                for i in range(round((self._before_s if k == 0 else self._rest_s) * self.fps)):
+                    yield at + i * step, still
+                at += round((self._before_s if k == 0 else self._rest_s) * self.fps) * step
+                for i, picture in enumerate(film.stream(1)):
+                    yield at + float(film.times[i]), picture
+                    still = picture
+                at += float(film.times[-1]) + step
         while True:
             yield at, still
             at += step

@@ -26,9 +26,9 @@ OF_SUMMARY = ("reps", "clean_reps", "finding", "cue")  # what the contract asks 
 Say = Callable[[str], None]
 
 
-def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_end: bool = True) -> None:
-    """Feed a film and say what happens as it happens; to_the_end: with what the full analysis makes of it. Raises BadFilm, BadBrief,
-    BadMovement."""
+def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_end: bool = True) -> Newest:
+    """Feed a film and say what happens as it happens; to_the_end: with what the full analysis makes of it. Returns what looked at it,
+    which knows how many looks were dropped. Raises BadFilm, BadBrief, BadMovement."""
     brief, catalogue = read_brief(brief_path), load_catalogue()
     camera = FilmCamera(path, speed)
     try:
@@ -63,10 +63,11 @@ def live_command(path: Path, brief_path: Path, speed: float, say: Say, to_the_en
         pass_on(live.close(times))
         live.following.close()
         if not to_the_end:
-            return
+            return newest
         evidence = observe(camera.film, brief, live.movement, Progress())
         final = summary_of(conclude(facts, brief, catalogue, evidence))
         summary("final", final, told=len(live.count.told))
+        return newest
     finally:
         camera.close()
 

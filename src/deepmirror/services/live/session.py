@@ -71,6 +71,7 @@ class Newest:
     def __init__(self, camera: Camera, every: int, wait_for_all: bool, beside: Callable[[Shot], object] = lambda _: None) -> None:
         self._every, self._wait_for_all, self._beside = every, wait_for_all, beside
         self.times: list[float] = []
+        self.looked, self.dropped = 0, 0  # pictures that were to be looked at: taken, and passed over as a newer one came first
         self._slot: Shot | None = None
         self._over = False
         self._changed = threading.Condition()
@@ -87,6 +88,7 @@ class Newest:
                         continue
                     while self._wait_for_all and self._slot is not None:
                         self._changed.wait()
+                    self.dropped += self._slot is not None
                     self._slot = shot
                     self._changed.notify_all()
         finally:
@@ -104,6 +106,7 @@ class Newest:
                 self._changed.notify_all()
             if shot is None:
                 return
+            self.looked += 1
             yield shot
 
 

@@ -18,6 +18,7 @@ from deepmirror.services.films.film_library import FilmRecord
 from deepmirror.services.films.proposals import movement_groups, propose
 from deepmirror.services.program.arrivals import Placed, is_bundle, take_film
 from deepmirror.ui.context import WindowContext
+from deepmirror.ui.dressing import dressing
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
 from deepmirror.ui.turns import Turns
@@ -129,7 +130,7 @@ class FilmImportController(QObject):
         """path: of a film to guess from."""
         dialog = ImportDialog(name, asking.shown, asking.clients, asking.movements, self._window)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
-        self._turns.then(lambda: self._window.open_dialog(dialog), lambda: self._guess(dialog, asking.picture, path))
+        self._turns.then(*dressing([dialog]), partial(self._window.open_dialog, dialog), partial(self._guess, dialog, asking.picture, path))
         return dialog
 
     def _take(self, dialog: ImportDialog, take: Take, said: Placed) -> None:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+from math import ceil
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.uncertain_value import Verdict
@@ -14,8 +17,25 @@ COLOURS = {Verdict.WITHIN: t.TEAL, Verdict.BORDERLINE: t.TEAL, Verdict.OFF: t.CO
 
 
 def paint_mark(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
-    """Draw the mark of a verdict into a box."""
-    painter.save()
+    """Put the mark of a verdict into a box; it was drawn before, as a table paints dozens of them."""
+    device = painter.device()
+    ratio = device.devicePixelRatioF() if device is not None else 1.0
+    painter.drawPixmap(box.topLeft(), _drawn(verdict, box.width(), box.height(), ratio))
+
+
+@lru_cache(maxsize=64)
+def _drawn(verdict: Verdict, width: float, height: float, ratio: float) -> QPixmap:
+    """A mark by itself."""
+    out = QPixmap(ceil(width * ratio), ceil(height * ratio))
+    out.setDevicePixelRatio(ratio)
+    out.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(out)
+    _draw(painter, QRectF(0, 0, width, height), verdict)
+    painter.end()
+    return out
+
+
+def _draw(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     colour = QColor(COLOURS[verdict])
     r = box.adjusted(1.5, 1.5, -1.5, -1.5)
@@ -37,7 +57,6 @@ def paint_mark(painter: QPainter, box: QRectF, verdict: Verdict) -> None:
     else:
         painter.setPen(QPen(colour, 1.8, Qt.PenStyle.DashLine))
         painter.drawEllipse(r)
-    painter.restore()
 
 
 class VerdictMark(QWidget):

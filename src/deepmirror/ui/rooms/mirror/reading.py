@@ -96,17 +96,21 @@ class ReadingPanel(QWidget):
         self._column.addWidget(label)
         self._column.addStretch(1)
 
-    def show_findings(self, analysis: Analysis) -> None:
-        """What is off, below the table of all reps; the rest comes with show_numbers."""
+    def show_reps(self, analysis: Analysis) -> None:
+        """The table of all reps; what is off comes with show_findings, the rest with show_numbers."""
         self._clear()
         self._companion = None
-        reps, judgement = analysis.scene.reps, analysis.judgement
+        reps = analysis.scene.reps
         asked = [tr("tempo asked {tempo}", tempo=analysis.scene.tempo)] if analysis.scene.tempo else []
         bouts = [tr("in {count} parts with a rest between", count=reps[-1].block)] if reps and reps[-1].block > 1 else []
         words = tr("{reps} reps, {seconds:.1f} s under load", reps=len(reps), seconds=time_under_tension_s(reps))
         self.head.setText(joined(", ", [words, *bouts, *asked]))
         self.head.setVisible(True)
         self._show_table(analysis)
+
+    def show_findings(self, analysis: Analysis) -> None:
+        """What is off, below the table of all reps."""
+        reps, judgement = analysis.scene.reps, analysis.judgement
         if judgement.breakdown is not None:
             rep, how = judgement.breakdown
             words = tr(

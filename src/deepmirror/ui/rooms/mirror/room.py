@@ -158,21 +158,19 @@ class MirrorRoom(QWidget):
             self.ribbon.set_data(RibbonData(), duration)
             self._shown = self._drawings = None
             self.turns.forget()
+            self.reading.setUpdatesEnabled(True)
         elif analysis is not self._shown:  # an edit whose numbers are still being worked out leaves those of before
             self._show_numbers(analysis)
         self.annotator.show()
         self._redraw()
 
     def _show_numbers(self, analysis: Analysis) -> None:
-        """A part in each turn, so that keys and clicks come between."""
-        self._shown = analysis
-
-        def numbers() -> None:
-            self.reading.show_numbers(analysis)
-            self._show_rep()
-
-        findings, drawings = partial(self.reading.show_findings, analysis), partial(self._show_drawings, analysis)
-        self.turns.begin(findings, numbers, drawings, self.numbers_shown.emit)
+        """A part in each turn, so that keys and clicks come between; what is read is painted once it is whole."""
+        self._shown, reading = analysis, self.reading
+        reading.setUpdatesEnabled(False)
+        shown = [partial(show, analysis) for show in (reading.show_reps, reading.show_findings, reading.show_numbers)]
+        whole = partial(reading.setUpdatesEnabled, True)
+        self.turns.begin(*shown, self._show_rep, whole, partial(self._show_drawings, analysis), self.numbers_shown.emit)
 
     def _show_drawings(self, analysis: Analysis) -> None:
         """What stands on the film and in the ribbon."""

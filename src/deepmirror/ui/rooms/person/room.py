@@ -267,17 +267,23 @@ class PersonRoom(QWidget):
         for name, box in self.limits.items():
             box.setValue(client.limits_deg.get(name, 0))
         self.heel.setValue(client.shoe_heel_cm)
-        self.schools.show_topics(person.topics())
         self.pain.setText(joined(", ", client.pain))
         self.notes.setText(client.notes)
-        self.caution.setText(person.caution())
-        self.history.setText(
-            joined("\n", [tr("{at}  {label}", at=at[:16].replace("T", " "), label=label) for at, label in person.history()[:6]])
-            or "none yet"
-        )
         self._show_lengths(person)
         self._filling = False
-        self._turns.begin(self._show_exercise, self._solve)
+        self._turns.begin(self._show_schools, self._show_past, self._show_exercise, self._solve)
+
+    def _show_schools(self) -> None:
+        if self.person is not None:
+            self.schools.show_topics(self.person.topics())
+
+    def _show_past(self) -> None:
+        """What pain asks for, and the record's last changes."""
+        if self.person is None:
+            return
+        self.caution.setText(self.person.caution())
+        changes = [tr("{at}  {label}", at=at[:16].replace("T", " "), label=label) for at, label in self.person.history()[:6]]
+        self.history.setText(joined("\n", changes) or "none yet")
 
     def _show_exercise(self) -> None:
         self._filling = True
