@@ -13,13 +13,14 @@ from deepmirror.core.measures.context import CannotTell
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import find_reps, with_uncertainty
 from deepmirror.core.motion.tempo import parse_tempo
-from deepmirror.core.trajectories import UNKNOWN_U, Series
+from deepmirror.core.skeleton import SIDES
+from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
 from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film, FilmFacts
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.films.analysis import Analysis, conclude
-from deepmirror.services.films.repetitions import bridged, leaping
+from deepmirror.services.films.repetitions import LEAPS, UNSEEN, bridged, leaping, repetitions
 from tests.conftest import DEMO
 from tests.core.test_measures import squat_side
 
@@ -109,3 +110,21 @@ def test_a_signal_lost_for_a_moment_is_bridged_and_accuses_of_nothing() -> None:
     assert abs(loss.value) < loss.u + 3
     whole = Series(times, values, np.full(len(times), 90.0))
     assert bridged(whole) is whole
+
+
+def test_noise_of_legs_that_nobody_saw_is_no_repetition() -> None:
+    """Legs behind head and trunk, small in the picture: nothing is known of the knees, and what they seem to do is not judged."""
+    times = np.arange(0, 12, 1 / 30)
+    bends = 50 - 45 * np.cos(2 * np.pi * times / 3)
+    squat, track = load_catalogue().movement("back_squat"), Track(times, (), np.empty((len(times), 0, 2)), np.empty((len(times), 0, 0)))
+
+    def counted(u: np.ndarray, values: np.ndarray = bends) -> tuple[int, str]:
+        found = repetitions({f"knee_flexion_{s}": Series(times, values, u) for s in SIDES}, track, squat, "front", None)
+        return len(found.reps), found.refused
+
+    assert counted(np.full(len(times), 4.0)) == (4, "")
+    assert counted(np.full(len(times), UNKNOWN_U)) == (0, UNSEEN)
+    assert counted(np.where(times % 3 < 0.8, 4.0, UNKNOWN_U)) == (4, ""), "behind a plate most of the time, and seen between"
+    assert counted(np.where(times > 6, UNKNOWN_U, 4.0)) == (2, ""), "what was seen counts by itself"
+    assert counted(np.full(len(times), 90.0)) == (4, ""), "a camera far off the side: unsure throughout, and still up and down"
+    assert counted(np.full(len(times), 4.0), np.where(times > 6, 120.0, 0.0)) == (0, LEAPS)

@@ -41,7 +41,6 @@ from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.words import joined, say
 
-LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 CONTRADICT = "The points, marks and lengths of this film contradict one another: look at those set last."
 OUTSIDE_SHARE = 0.25  # of the shank: how well the network alone tells where a point is; our own estimate, no source
 LOOK_AGAIN = Advice(Remedy.MARK, "Look at those points again on that frame: place them anew, or leave out what is hidden there.")
@@ -106,8 +105,8 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     build = build_view(brief.file, scene, measured, setting.movement)
     judgement = judge(scene, measured, setting.movement, catalogue, brief.file.client.schools, build, brief.file.client.pain)
     judgement = judgement.asking(*_asked_again(trajectories.loose, evidence.times))
-    if found.leaps:
-        judgement = judgement.asking(Unmeasurable("reps", LEAPS, FILM_SIDE, "Repetitions"))
+    if found.refused:
+        judgement = judgement.asking(Unmeasurable("reps", found.refused, FILM_SIDE, "Repetitions"))
     scene, signal = _in_whole_film(scene, found.signal, whole, first)
     return Analysis(facts, brief, setting.movement, scene, signal, measured, judgement)
 

@@ -22,16 +22,19 @@ LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; 
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
+LEAST_KNOWN = 0.1  # of a rep: real ones behind plates had 0.25 and more, what noise made of hidden legs had none (docs/accuracy.md)
+LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
+UNSEEN = "the joints that count them are hidden, or too small in the picture to be told"
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step, if the hip went as well; our own choice
 
 
 @dataclass(frozen=True)
 class Repetitions:
-    """signal: what counts them; leaps: it changes as no body does, so that none were counted."""
+    """signal: what counts them; refused: why none can be told, empty where they could be."""
 
     signal: Series
     reps: list[Rep]
-    leaps: bool
+    refused: str = ""
 
 
 def repetitions(
@@ -41,14 +44,24 @@ def repetitions(
     counts the reps of a film that does not show the legs bend."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
-        return Repetitions(travel, found, False)
+        return Repetitions(travel, found)
     signal = bridged(rep_signal(angles, movement, view, track.times))
     if leaping(signal):
-        return Repetitions(signal, [], True)
+        return Repetitions(signal, [], LEAPS)
     halves = pattern == "one_and_a_half"
     found = find_reps(signal.times, signal.values, movement.first_phase, movement.min_range_deg, halves)
-    counted = reps_of_the_set(found, movement, track, view)
-    return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u, near_side(view) is None), False)
+    known = [rep for rep in found if known_share(signal, rep) >= LEAST_KNOWN]
+    if found and not known:
+        return Repetitions(signal, [], UNSEEN)
+    if len(known) < len(found):
+        known = mark_partials([replace(rep, number=i + 1) for i, rep in enumerate(known)])
+    counted = reps_of_the_set(known, movement, track, view)
+    return Repetitions(signal, with_uncertainty(counted, signal.times, signal.u, near_side(view) is None))
+
+
+def known_share(signal: Series, rep: Rep) -> float:
+    """Of a rep's frames, the share in which anything is known of the signal: an angle that is unsure throughout still rises and falls."""
+    return float(np.mean(signal.window(rep.start_s, rep.end_s).u < UNKNOWN_U))
 
 
 def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> Series:
