@@ -300,7 +300,7 @@ class SolverPanel(Paper):
                 ankle=q.ankle_dorsiflexion,
                 knee=q.knee_flexion,
                 hip=q.hip_flexion,
-                past=q.knee_past_toe_cm,
+                past=round(q.knee_past_toe_cm),  # a whole number has no minus zero
             )
             + "\n"
             + tr(
