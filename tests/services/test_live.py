@@ -13,13 +13,15 @@ import pytest
 
 from deepmirror.core.skeleton import ALL_POINTS
 from deepmirror.errors import BadFilm
-from deepmirror.media.camera import FilmCamera
+from deepmirror.exchange.brief import read_brief
+from deepmirror.media.camera import FilmCamera, Shot
+from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence
 from deepmirror.services.films.analysis import Analysis
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.live_command import live_command
-from deepmirror.services.live.session import Newest, summary_of, the_one
+from deepmirror.services.live.session import LiveSet, Looker, Newest, summary_of, the_one
 from tests.conftest import DEMO, FILMS, MACHINES
 
 
@@ -130,3 +132,22 @@ def test_a_camera_keeps_its_time_and_a_slow_look_drops_pictures(short_film: Path
     before = camera.now_s()
     assert before >= camera.film.times[-1] and camera.now_s() > before, "after the film's end the clock goes on"
     camera.close()
+
+
+def test_a_live_look_sees_the_backs_outline_where_the_back_is_judged() -> None:
+    """So that a back that rounds is found in the rest too, and not by the full analysis alone."""
+    catalogue = load_catalogue()
+    for name, judged in (("tove_romanian_side", True), ("tove_back_squat_side", False)):
+        brief = replace(read_brief(DEMO / f"{name}.brief.json"), seeds=())
+        live = LiveSet(brief, catalogue, every=4)
+        with Film(DEMO / f"{name}.mp4") as film:
+            shots = [Shot(n, float(film.times[n]), film.picture(n)) for n in (0, 4)]
+        looker = Looker(brief, live.movement)
+        for shot in shots:
+            live.following.picture(shot.number, shot.time_s, lambda shot=shot: shot.picture)
+            seen = looker.look(shot)
+            assert seen is not None and (seen.back is not None) == judged
+            live.following.look(shot.number, seen)
+        back = live.following.settled().evidence.back
+        live.following.close()
+        assert len(back) == (2 if judged else 0) and (not judged or np.isfinite(back[..., 0]).mean() > 0.8)
