@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import re
+import weakref
 from pathlib import Path
 
 import pytest
@@ -291,6 +293,20 @@ def test_one_and_a_half_reps_are_said_with_a_key_and_taken_back(window: MainWind
         qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
         assert window.library.store.film(window.review.film_id).brief.get("pattern") == pattern
         assert ("one-and-a-half" in window.mirror.title.text()) == (pattern is not None)
+
+
+def test_a_film_that_was_closed_is_let_go_with_its_pictures_and_numbers(window: MainWindow, qtbot: QtBot) -> None:
+    """Each kept 13 MB for as long as the window stood, held by a job that had long been done."""
+    open_film(window, qtbot, "Bram")
+    qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
+    before = weakref.ref(window.review)
+    open_film(window, qtbot, "Nuru")
+
+    def gone() -> bool:
+        gc.collect()
+        return before() is None
+
+    qtbot.waitUntil(lambda: not window.jobs and gone(), timeout=PATIENCE)
 
 
 def test_a_painful_knee_brings_its_pathway_to_the_person_and_the_sheet(window: MainWindow, qtbot: QtBot) -> None:

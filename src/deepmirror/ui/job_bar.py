@@ -60,6 +60,5 @@ class JobBar(QObject):
 
     def _ended(self, job: Job) -> None:
         self.jobs.remove(job)
-        job.deleteLater()
         self._show(bool(self.jobs))
         self.ended.emit()

@@ -34,10 +34,12 @@ class Job(QObject):
         self.title, self._work = title, work
         self.progress = Progress(self.progressed.emit)
         self._ended.connect(self._settle)
+        self.finished.connect(self.deleteLater)  # else it would stay with its parent, and hold on to all its work knows
 
     def start(self, runner: JobRunner) -> None:
-        """Queue on the runner."""
-        runner.submit(self._work, self.progress).add_done_callback(self._ended.emit)
+        """Queue on the runner, once. The job lets go of its work: it and its progress hold one another, and would keep it."""
+        work, self._work = self._work, _done
+        runner.submit(work, self.progress).add_done_callback(self._ended.emit)
 
     def _settle(self, future: Future[Any]) -> None:
         if future.cancelled():
@@ -55,6 +57,10 @@ class Job(QObject):
             else:
                 self.done.emit(future.result())
         self.finished.emit()
+
+
+def _done(_: Progress) -> None:
+    """The work of a job that was started."""
 
 
 class FrameReader(QObject):

@@ -49,7 +49,6 @@ class Edits(QObject):
     def _back_up(self) -> None:
         job = Job(tr("Backing up"), self._backed_up, self)
         job.failed.connect(self._window.show_status)
-        job.finished.connect(job.deleteLater)
         job.start(self._window.pictures)
 
     def _backed_up(self, progress: Progress) -> None:

@@ -163,5 +163,4 @@ class FilmImportController(QObject):
 
         job = Job(tr("Looking at the pictures"), look, window)
         job.done.connect(dialog.offer)  # a dialog closed meanwhile is no longer connected; the job outlives it
-        job.finished.connect(job.deleteLater)
         job.start(window.pictures)
