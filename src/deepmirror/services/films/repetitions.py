@@ -22,7 +22,7 @@ LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; 
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
-LEAST_KNOWN = 0.1  # of a rep: real ones behind plates had 0.25 and more, what noise made of hidden legs had none (docs/accuracy.md)
+LEAST_KNOWN = 0.1  # of a rep: real ones behind plates are above it, what noise made of hidden legs had none (docs/accuracy.md)
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
 UNSEEN = "the joints that count them are hidden, or too small in the picture to be told"
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step, if the hip went as well; our own choice
