@@ -285,6 +285,7 @@ class Journey:
             mirror.seek(0)
             until(lambda: mirror.frame == 0)
             mirror.toggle_placing()
+            wait(lambda: False, 0.15)  # no hand is quicker
             for x, y in ((560, 330), (520, 470), (545, 600), (565, 622), (480, 625), (545, 180)):
                 spot = mirror.film.to_view(QPointF(x, y))
                 QTest.mouseClick(mirror.film, Qt.MouseButton.LeftButton, pos=QPoint(round(spot.x()), round(spot.y())))
@@ -363,7 +364,7 @@ def main() -> None:
         window = MainWindow(library)
         window.show()
         wait(lambda: not window.jobs and not window.desk_room.missing_strips(), 60)
-        keep_interface_free()
+        keep_interface_free(app)
         heart = Heartbeat()
         journey = Journey(window, heart)
         film_id = journey.bring_in(path)

@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 
-from deepmirror.services.common.jobs import share_the_interpreter
+from deepmirror.interpreter import share_the_interpreter
 from deepmirror.services.live.live_command import live_command
 
 DEMO = Path(str(resources.files("deepmirror"))) / "assets" / "demo"

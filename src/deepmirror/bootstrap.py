@@ -121,7 +121,7 @@ def run_plan(client: Path, day: str) -> int:
 
 def run_live(film: Path, brief: Path, speed: str) -> int:
     """Feed a film like a camera; one line of JSON for each thing that happens."""
-    from deepmirror.services.common.jobs import share_the_interpreter
+    from deepmirror.interpreter import share_the_interpreter
     from deepmirror.services.live.live_command import live_command
 
     share_the_interpreter()
@@ -179,9 +179,16 @@ def run_look(args: argparse.Namespace) -> int:
         print(f"{share:.4f} {words}", flush=True)
 
     private_by_default()
-    os.nice(BEHIND_THE_WINDOW)
+    stay_behind_the_window()
     look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
     return 0
+
+
+def stay_behind_the_window() -> None:
+    """This process, and what it starts, gets a core only where nobody else wants it, and leaves it at once: a process that is merely less
+    urgent keeps its core for some milliseconds more, each time the window wakes."""
+    os.nice(BEHIND_THE_WINDOW)
+    os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
 
 
 def run_conclude() -> int:

@@ -19,7 +19,8 @@ PATIENCE = 60000
 def idle(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not window.jobs, timeout=PATIENCE)
     qtbot.wait(50)  # the turns of the event loop in which a room is filled
-    qtbot.waitUntil(window.person_room.solver.up_to_date, timeout=PATIENCE)
+    room = window.person_room
+    qtbot.waitUntil(lambda: not room._turns.waiting() and room.solver.up_to_date(), timeout=PATIENCE)
 
 
 def retype(window: MainWindow, name: str, text: str) -> None:

@@ -17,6 +17,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from deepmirror.errors import LibraryError, ReadOnly
+from deepmirror.interpreter import give_way
 from deepmirror.store.backups import copy_whole, database_of, forgiving
 from deepmirror.words import say
 
@@ -100,6 +101,7 @@ class Database:
         if self._unit.session is not None:
             yield self._unit.session
             return
+        give_way()
         with _told(), self._sessions.begin() as session:
             yield session
 

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from deepmirror.errors import DeepMirrorError
-from deepmirror.services.common.jobs import share_the_interpreter
+from deepmirror.interpreter import share_the_interpreter, wait_with
 from deepmirror.services.films.concluding import SubprocessConcluder
 from deepmirror.services.films.film_library import FilmLibrary
 from deepmirror.services.films.observation_runner import SubprocessObserver
@@ -26,6 +26,7 @@ from deepmirror.ui.failures import FailureGuard, Signals
 from deepmirror.ui.opening import open_desk, refuse
 from deepmirror.ui.theme.style import apply_theme
 from deepmirror.ui.translation import install_language
+from deepmirror.ui.way import Way
 from deepmirror.ui.window import MainWindow
 from deepmirror.words import joined
 
@@ -61,14 +62,16 @@ def run(
     return _open_window(app, library, demo, post, cameras, microphones)
 
 
-def keep_interface_free() -> None:
-    """Two settings of the interpreter that keep the interface thread from waiting, once everything is imported.
+def keep_interface_free(app: QApplication) -> None:
+    """Three settings of the interpreter that keep the interface thread from waiting, once everything is imported.
 
     A full run of the garbage collector goes through every object of every imported library, 0.1 s in which the window stands
-    still: what is there now stays for good and is left out. Threads that compute give way after 1 ms instead of 5.
+    still: what is there now stays for good and is left out. Threads that compute give way after 1 ms instead of 5,
+    and between their steps wait until the interface has nothing to do.
     """
     gc.freeze()
     share_the_interpreter()
+    wait_with(Way(app).wait)
 
 
 def _open_window(
@@ -90,7 +93,7 @@ def _open_window(
         window = MainWindow(library, outbox, None if library.read_only else arrivals, cameras, microphones)
         guard.told.connect(window.show_error)
         window.show()
-        keep_interface_free()
+        keep_interface_free(app)
         if library.catalogue.problems:
             window.show_error(joined("\n", ["Some of your own movements were left out:", *library.catalogue.problems]))
         return app.exec()

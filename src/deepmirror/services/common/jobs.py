@@ -17,18 +17,13 @@ from pathlib import Path
 from typing import TypeVar
 
 from deepmirror.errors import Cancelled, WorkFailed
+from deepmirror.interpreter import give_way, stay_behind
 from deepmirror.words import say
 
 T = TypeVar("T")
 Report = Callable[[float, str], None]
 REFUSED = 2  # exit code of a command that was refused with one line
-SWITCH_S = 0.001
 LAST_WORDS = 8000  # letters of what a process apart said last
-
-
-def share_the_interpreter() -> None:
-    """Threads that compute give way after 1 ms instead of 5, so that those somebody waits for are not kept waiting."""
-    sys.setswitchinterval(SWITCH_S)
 
 
 class Progress:
@@ -42,6 +37,7 @@ class Progress:
         """Report a share 0..1 and what is being done. Raises Cancelled when asked to stop."""
         if self._stop.is_set():
             raise Cancelled
+        give_way()
         if self._report is not None:
             self._report(min(max(share, 0.0), 1.0), words)
 
@@ -140,7 +136,7 @@ class JobRunner:
     """A worker thread for jobs, which run one after another; work inside of one job may make threads of its own (see docs)."""
 
     def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="deepmirror-job")
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="deepmirror-job", initializer=stay_behind)
         self._running: set[Progress] = set()
 
     def submit(self, job: Callable[[Progress], T], progress: Progress) -> Future[T]:
@@ -181,6 +177,7 @@ class LatestOnlyWorker:
         self._thread.join()
 
     def _run(self) -> None:
+        stay_behind()
         while True:
             with self._wake:
                 while self._waiting is None and not self._closing:

@@ -12,9 +12,9 @@ from pathlib import Path
 from typing import Protocol
 
 from deepmirror.errors import DeepMirrorError
+from deepmirror.interpreter import share_the_interpreter
 from deepmirror.media.camera import Camera
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.services.common.jobs import share_the_interpreter
 from deepmirror.services.common.messages import receive, send
 from deepmirror.services.live.floor_engine import Close, Command, FloorEngine, Message, Said
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from deepmirror.services.common.jobs import JobRunner, Progress
@@ -14,6 +16,7 @@ from deepmirror.services.replies.why_page import why_page, why_picture
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job, to_image
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
 from deepmirror.ui.widgets.why_dialog import CauseShown, WhyDialog
 
 
@@ -30,6 +33,7 @@ class FilmController(QObject):
         self._wanted: int | None = None  # the film asked for last
         self._closed = False
         self._solving: Job | None = None
+        self._turns = Turns(self)
         self.measuring: set[int] = set()
         self.first_look.connect(self._looked_first)
         self._then: tuple[int, str, int] | None = None  # where to go in a film once its numbers are there
@@ -45,6 +49,7 @@ class FilmController(QObject):
         """Stop opening; numbers that still come start nothing."""
         self._closed = True
         self.forget()
+        self._turns.forget()
         self._opener.close()
 
     def open(self, film_id: int, stay: bool = False) -> None:
@@ -138,7 +143,7 @@ class FilmController(QObject):
     def _looked_first(self, film_id: int) -> None:
         """The quick result is shown as soon as it is there."""
         review = self._window.review
-        self._window.desk_room.refresh()
+        self._turns.then(*self._window.desk_room.refreshing())
         if review is not None and review.film_id == film_id and review.evidence is None:
             self.open(film_id, stay=True)
 
@@ -146,8 +151,7 @@ class FilmController(QObject):
         review = self._window.review
         self.measuring.discard(film_id)
         self._window.desk_room.note_progress(film_id, None)
-        self._window.desk_room.refresh()
-        self.measured.emit(film_id)
+        self._turns.then(*self._window.desk_room.refreshing(), partial(self.measured.emit, film_id))
         if review is not None and review.film_id == film_id:
             self.open(film_id, stay=True)
 

@@ -130,8 +130,11 @@ class FilmImportController(QObject):
         """path: of a film to guess from."""
         dialog = ImportDialog(name, asking.shown, asking.clients, asking.movements, self._window)
         dialog.wanted.connect(lambda: self._take(dialog, take, Placed(**vars(dialog.answers()))))
-        self._turns.then(*dressing([dialog]), partial(self._window.open_dialog, dialog), partial(self._guess, dialog, asking.picture, path))
+        self._turns.then(partial(self._dress, dialog, asking.picture, path))
         return dialog
+
+    def _dress(self, dialog: ImportDialog, picture: NDArray[np.uint8], path: Path | None) -> None:
+        self._turns.then(*dressing([dialog]), partial(self._window.open_dialog, dialog), partial(self._guess, dialog, picture, path))
 
     def _take(self, dialog: ImportDialog, take: Take, said: Placed) -> None:
         """Take the film in, in the background: a long one is copied for a while."""
@@ -152,7 +155,7 @@ class FilmImportController(QObject):
     def _is_in(self, record: FilmRecord) -> None:
         """A new film: the Desk's bar stands on it, and it is measured."""
         window, desk = self._window, self._window.desk_room
-        self._turns.then(desk.refresh, lambda: desk.show_film(record.id), lambda: window.measure_film(record.id))
+        self._turns.then(*desk.refreshing(), lambda: desk.show_film(record.id), lambda: window.measure_film(record.id))
 
     def _guess(self, dialog: ImportDialog, picture: NDArray[np.uint8], path: Path | None) -> None:
         """Fill in what the pictures seem to show, once it is known and unless it was said meanwhile."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from html import escape
 
 from PyQt6.QtCore import QObject
@@ -15,6 +16,9 @@ from deepmirror.services.films.rep_comparison import ComparedFilm, SideBySide, f
 from deepmirror.ui.context import WindowContext
 from deepmirror.ui.jobs import Job
 from deepmirror.ui.translation import tr
+from deepmirror.ui.turns import Turns
+
+Choices = list[tuple[int, str]]  # films to compare with, by number, and their words
 
 
 class FollowUpController(QObject):
@@ -23,6 +27,7 @@ class FollowUpController(QObject):
     def __init__(self, window: WindowContext) -> None:
         super().__init__(window)
         self._window = window
+        self._turns = Turns(self)
         self.rows: list[FollowUp] = []
         self.picked = 0
         self._greeted: set[int] = set()
@@ -127,18 +132,20 @@ class FollowUpController(QObject):
 
     def _open(self, first: int, second: int, rep_a: int | None, rep_b: int | None, time_s: float | None) -> None:
         job = Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self)
-        job.done.connect(lambda pair: self._show(pair, first, second, time_s))
+        job.done.connect(lambda opened: self._show_in_turns(opened, first, second, time_s))
         self._window.run_job(job, self._window.solver)
 
-    def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> SideBySide:
+    def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> tuple[SideBySide, Choices]:
         progress.report(0.1, "opening")
         a = ComparedFilm(self._window.library, first)
         b = a if second == first else ComparedFilm(self._window.library, second)
-        return SideBySide(a, b, rep_a or 1, rep_b or 1)
+        return SideBySide(a, b, rep_a or 1, rep_b or 1), films_to_compare(self._window.library, second)
 
-    def _show(self, pair: SideBySide, first: int, second: int, time_s: float | None) -> None:
-        room = self._window.compare
-        room.show_films(films_to_compare(self._window.library, second), first, second)
-        room.show_pair(pair, phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0)
+    def _show_in_turns(self, opened: tuple[SideBySide, Choices], first: int, second: int, time_s: float | None) -> None:
+        room, (pair, films) = self._window.compare, opened
+        phase = phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0
+        self._turns.then(partial(room.show_films, films, first, second), partial(room.show_pair, pair, phase), self._shown)
+
+    def _shown(self) -> None:
         self._tell()
         self._window.go("compare")

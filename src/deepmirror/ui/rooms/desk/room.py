@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -106,13 +108,31 @@ class DeskRoom(QWidget):
 
     def refresh(self) -> None:
         """Read films and arrivals anew, keeping the selection; in a window that shows another room, as soon as this one is seen."""
+        for part in self.refreshing():
+            part()
+
+    def refreshing(self) -> list[Callable[[], None]]:
+        """Parts for `Turns` that do what `refresh` does: with a thousand films it takes some hundredths of a second."""
+        read: list[FilmRecord] = []
+        return [partial(self._read_films, read), partial(self._show_films, read), self._show_around]
+
+    def _read_films(self, into: list[FilmRecord]) -> None:
         self._stale = self.parent() is not None and not self.isVisible()
+        if not self._stale:
+            self.model.span_h = span_of(self._library)
+            into += self._library.films()
+
+    def _show_films(self, read: list[FilmRecord]) -> None:
         if self._stale:
             return
         present = self.selected()
-        self.model.span_h = span_of(self._library)
-        self.model.set_films(self._library.films())
+        self.model.set_films(read)
         self._select(present.id if present else None)
+
+    def _show_around(self) -> None:
+        """The post beside the films, and what is said of them."""
+        if self._stale:
+            return
         self.post.show_arrivals(self._library.arrivals())
         empty = not self.model.everything and not self._library.all_clients()
         self.welcome.setVisible(empty)

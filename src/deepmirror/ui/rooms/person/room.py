@@ -271,11 +271,7 @@ class PersonRoom(QWidget):
         self.notes.setText(client.notes)
         self._show_lengths(person)
         self._filling = False
-        self._turns.begin(self._show_schools, self._show_past, self._show_exercise, self._solve)
-
-    def _show_schools(self) -> None:
-        if self.person is not None:
-            self.schools.show_topics(self.person.topics())
+        self._turns.begin(*self.schools.showing(person.topics()), self._show_past, self._show_exercise, self._solve)
 
     def _show_past(self) -> None:
         """What pain asks for, and the record's last changes."""

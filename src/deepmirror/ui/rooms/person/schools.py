@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QWidget
@@ -24,35 +25,45 @@ class SchoolRows(QWidget):
         self._first = tr("usual") if exercise is None else tr("as for all lifts")
         self.boxes: dict[str, QComboBox] = {}
         self.reasons: dict[str, PlainLabel] = {}
-        self._shown: tuple[str, ...] = ()
+        self._codes: tuple[str, ...] = ()
         self._form = QFormLayout(self)
         self._form.setContentsMargins(0, 0, 0, 0)
         self._form.setVerticalSpacing(3)
 
     def show_topics(self, topics: Sequence[TopicRow]) -> None:
         """These topics as they are chosen now."""
-        if self._shown != tuple(t.code for t in topics):
-            self._build(topics)
-        for topic in topics:
-            box = self.boxes[topic.code]
-            box.setCurrentIndex(max(box.findData(topic.chosen), 0))
-            self.reasons[topic.code].setText(topic.reason)
-            self.reasons[topic.code].setVisible(bool(topic.reason))
+        for part in self.showing(topics):
+            part()
 
-    def _build(self, topics: Sequence[TopicRow]) -> None:
-        while self._form.rowCount():
-            self._form.removeRow(0)
-        self.boxes, self.reasons, self._shown = {}, {}, tuple(t.code for t in topics)
-        for topic in topics:
-            box, reason = QComboBox(), PlainLabel()
-            box.addItem(tr(self._first), "")
-            for school, words in topic.options:
-                box.addItem(tr(words), school)
-            box.setFixedWidth(BOX_WIDTH)
-            box.setAccessibleName(tr(topic.title))
-            box.activated.connect(lambda _, code=topic.code, b=box: self.chosen.emit(code, b.currentData()))
-            reason.setObjectName("dim")
-            reason.setWordWrap(True)
-            self._form.addRow(tr(topic.title), box)
-            self._form.addRow(reason)
-            self.boxes[topic.code], self.reasons[topic.code] = box, reason
+    def showing(self, topics: Sequence[TopicRow]) -> list[Callable[[], None]]:
+        """Parts for `Turns` that show these topics as they are chosen now: a row that is not there yet takes some milliseconds."""
+        return [partial(self._keep_rows_of, tuple(t.code for t in topics)), *(partial(self._show, t) for t in topics)]
+
+    def _keep_rows_of(self, codes: tuple[str, ...]) -> None:
+        """No rows are left when they are of other topics."""
+        if self._codes != codes:
+            while self._form.rowCount():
+                self._form.removeRow(0)
+            self.boxes, self.reasons, self._codes = {}, {}, codes
+
+    def _show(self, topic: TopicRow) -> None:
+        if topic.code not in self.boxes:
+            self._add(topic)
+        box = self.boxes[topic.code]
+        box.setCurrentIndex(max(box.findData(topic.chosen), 0))
+        self.reasons[topic.code].setText(topic.reason)
+        self.reasons[topic.code].setVisible(bool(topic.reason))
+
+    def _add(self, topic: TopicRow) -> None:
+        box, reason = QComboBox(), PlainLabel()
+        box.addItem(tr(self._first), "")
+        for school, words in topic.options:
+            box.addItem(tr(words), school)
+        box.setFixedWidth(BOX_WIDTH)
+        box.setAccessibleName(tr(topic.title))
+        box.activated.connect(lambda _, code=topic.code, b=box: self.chosen.emit(code, b.currentData()))
+        reason.setObjectName("dim")
+        reason.setWordWrap(True)
+        self._form.addRow(tr(topic.title), box)
+        self._form.addRow(reason)
+        self.boxes[topic.code], self.reasons[topic.code] = box, reason
