@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.errors import BadFilm
+from deepmirror.interpreter import give_way
 from deepmirror.media.mp4_boxes import HeadOfFile, whole_boxes_end
 from deepmirror.words import say
 
@@ -336,6 +337,7 @@ def _decoded_from(path: Path, start: int) -> list[int]:
             if container.format.name not in STREAMS:
                 container.seek(start, stream=stream, backward=True)
             for frame in container.decode(stream):
+                give_way()
                 if frame.pts is not None:
                     seen.append(frame.pts)
         except av.error.FFmpegError:

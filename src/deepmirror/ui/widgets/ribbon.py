@@ -153,7 +153,8 @@ class RepRibbon(QWidget):
 
     def _paint_curve(self, painter: QPainter, top: float, base: float) -> None:
         frames = np.flatnonzero(self._data.known)
-        every = max(1, len(frames) // (2 * max(self.width(), 1)))  # two to a pixel show all there is to see
+        pixels = max(self.width() * self.devicePixelRatioF(), 1)
+        every = max(1, round(len(frames) / pixels))  # one to a pixel of the screen shows what there is to see
         for known in np.split(frames, np.flatnonzero(np.diff(frames) > 1) + 1):  # a stretch in which it was lost stays empty
             xs, ys, wide = self._curve(top, base, known[::every])
             painter.setPen(Qt.PenStyle.NoPen)
