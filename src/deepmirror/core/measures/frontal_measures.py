@@ -43,12 +43,14 @@ def _knee_inward(side: str) -> RepMeasure:
         """
         series = scene.angle(f"knee_medial_{side}")
         value = Value(highest(series, rep).value - at(series, rep.start_s), INWARD_U_PCT)
-        return _in_cm(scene, value.widened(scene.turned_u("pct")).widened(_hidden_pct(scene, rep, side)))
+        return in_shanks(scene, value.widened(scene.turned_u("pct")).widened(hidden_pct(scene, rep, side)))
 
     return measure
 
 
-def _knee_inside(side: str) -> RepMeasure:
+def knee_inside(side: str) -> RepMeasure:
+    """Of one side: how far its bent knee came inside the foot's line."""
+
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
         """How far the bent knee came inside the line its foot points along, cm of the client's own shank.
 
@@ -59,7 +61,7 @@ def _knee_inside(side: str) -> RepMeasure:
         if not inside.any():
             raise CannotTell("the knee bends too little to stand over its foot", FILM_SIDE)
         bent = Series(series.times[inside], series.values[inside], series.u[inside])
-        return _in_cm(scene, highest(bent, rep).widened(_hidden_pct(scene, rep, side)))
+        return in_shanks(scene, highest(bent, rep).widened(hidden_pct(scene, rep, side)))
 
     return measure
 
@@ -84,14 +86,14 @@ def _while_thigh_shows(scene: MeasurementContext, rep: Rep, side: str, series: S
     return Series(series.times[inside], series.values[inside], series.u[inside])
 
 
-def _hidden_pct(scene: MeasurementContext, rep: Rep, side: str) -> float:
+def hidden_pct(scene: MeasurementContext, rep: Rep, side: str) -> float:
     """What hidden points add to a knee's place against its line (k = 2), % of the shank in the picture."""
     hip, knee, ankle = (sided(j, side) for j in ("hip", "knee", "ankle"))
     shank = float(np.percentile(np.linalg.norm(scene.track.point(knee) - scene.track.point(ankle), axis=1), 95))
     return 100 / shank * float(np.hypot(scene.hidden_u(rep, knee), 0.5 * scene.hidden_u(rep, hip, ankle)))
 
 
-def _in_cm(scene: MeasurementContext, pct: Value) -> Value:
+def in_shanks(scene: MeasurementContext, pct: Value) -> Value:
     """Percent of the shank as centimetres of this client's."""
     shank = scene.body.length("shank")
     return pct.scaled(shank.cm / 100, shank.u_cm / shank.cm)
@@ -188,7 +190,7 @@ MEASURES: tuple[MeasureSpec, ...] = (
         "knee_inside_{side}_cm",
         "{side} knee inside the foot's line",
         "cm",
-        _knee_inside,
+        knee_inside,
         "knee_to_foot",
         PRACTICE,
         Drawing.OVER_FOOT,

@@ -9,6 +9,7 @@ from deepmirror.core.measures import (
     contact_measures,
     foot_measures,
     frontal_measures,
+    knee_cave,
     technique_measures,
     tempo_measures,
 )
@@ -19,6 +20,7 @@ _FAMILIES = (
     back_outline,
     technique_measures,
     frontal_measures,
+    knee_cave,
     contact_measures,
     foot_measures,
     tempo_measures,

@@ -141,6 +141,7 @@ PICTURES: dict[str, Picture] = {
     "heel_rise_cm": _centimetres("Your heel rose", "off the ground"),
     "knee_inward_cm": _centimetres("Your knee came", "further in than where it started"),
     "knee_inside_cm": _centimetres("Your knee came", "inside the line of your foot"),
+    "knee_caves_cm": _centimetres("Your knee came", "further in than in your other reps"),
     "knee_past_toe_cm": _centimetres("Your knee went", "past your toes"),
     "spine_flexion_deg": _end("Your back was", "rounder than at the start"),
     "spine_change_deg": _end("Your back was", "rounder than in your first rep"),
