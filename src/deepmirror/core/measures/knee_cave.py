@@ -4,24 +4,20 @@ where the camera stands are off alike in all of them, so that one rep's cave sta
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from deepmirror.core.measures.context import FILM_FRONT, Array, CannotTell, MeasurementContext, NotAsked, RepMeasure
 from deepmirror.core.measures.frontal_measures import hidden_pct, in_shanks, knee_inside
+from deepmirror.core.measures.rep_paths import LEAST_REPS, over_places, usual_path, ways_of
 from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec, Moment
 from deepmirror.core.motion.reps import Rep
 from deepmirror.core.skeleton import SIDES
-from deepmirror.core.trajectories import Series
 from deepmirror.core.uncertain_value import Value
 from deepmirror.fitted import fitted
 from deepmirror.words import say
 
-NDArrayBool = NDArray[np.bool_]
-
 BENDS = np.arange(60.0, 141.0, 5.0)  # degrees of knee bend at which reps are laid over one another; our own choice
 ALIKE_DEG = 4.0  # frames that near in bend are laid over one another; our own choice
 OUTERMOST = 25  # percentile of the reps: one rep alone is the outermost by chance; our own choice
-LEAST_REPS = 2  # that are bent so far; our own choice
 CAVE_U = fitted("cave_more_u")  # k = 2, cm: how far two clean reps' paths differ
 RELATIVE = "a single repetition has no other to be compared with"
 
@@ -38,7 +34,7 @@ def _caves_more(side: str) -> RepMeasure:
         if len(scene.reps) < LEAST_REPS:
             raise NotAsked(RELATIVE, FILM_FRONT)
         paths = scene.cached(side + " knee's paths", lambda: np.array([_path(scene, r, side) for r in scene.reps]))
-        more = _beside_the_others(paths)[scene.reps.index(rep)]
+        more = (paths - usual_path(paths, OUTERMOST))[scene.reps.index(rep)]
         if not np.isfinite(more).any():
             raise CannotTell("no other repetition is bent as far", FILM_FRONT)
         found = in_shanks(scene, Value(float(np.nanmax(more)), hidden_pct(scene, rep, side))).widened(CAVE_U)
@@ -55,28 +51,9 @@ def _caves_more(side: str) -> RepMeasure:
 def _path(scene: MeasurementContext, rep: Rep, side: str) -> Array:
     """Where the knee is inside its foot's line on the way down and up (2, len(BENDS)), % of the shank; NaN where it bends less."""
     inside, bend = scene.angle(f"knee_to_foot_{side}"), scene.angle(f"knee_flexion_{side}")
-    deepest = float(bend.times[_rows(bend, rep.start_s, rep.end_s)][np.argmax(bend.window(rep.start_s, rep.end_s).values)])
-    ways = ((rep.start_s, deepest), (deepest, rep.end_s))
-    return np.array([_over_bend(inside, bend, _rows(bend, *way)) for way in ways])
-
-
-def _rows(series: Series, start_s: float, end_s: float) -> NDArrayBool:
-    return (series.times >= start_s) & (series.times <= end_s)
-
-
-def _over_bend(inside: Series, bend: Series, rows: NDArrayBool) -> Array:
-    """The mean at each of BENDS of the frames that are bent about so far."""
-    near = np.abs(bend.values[rows][None] - BENDS[:, None]) <= ALIKE_DEG
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.asarray((near * inside.values[rows]).sum(axis=1) / near.sum(axis=1))
-
-
-def _beside_the_others(paths: Array) -> Array:
-    """How much further in each rep's path (N, 2, K) lies than the outermost ones, there where at least LEAST_REPS are bent so far."""
-    known = np.isfinite(paths).sum(axis=0) >= LEAST_REPS
-    usual = np.full(paths.shape[1:], np.nan)
-    usual[known] = np.nanpercentile(paths[:, known], OUTERMOST, axis=0)
-    return np.asarray(paths - usual)
+    part = bend.window(rep.start_s, rep.end_s)
+    ways = ways_of(bend.times, rep, float(part.times[np.argmax(part.values)]))
+    return np.array([over_places(inside.values[way], bend.values[way], BENDS, ALIKE_DEG) for way in ways])
 
 
 MEASURES: tuple[MeasureSpec, ...] = tuple(

@@ -10,6 +10,7 @@ from deepmirror.core.measures import (
     foot_measures,
     frontal_measures,
     knee_cave,
+    pelvis_by_knee,
     technique_measures,
     tempo_measures,
 )
@@ -22,6 +23,7 @@ _FAMILIES = (
     frontal_measures,
     knee_cave,
     contact_measures,
+    pelvis_by_knee,
     foot_measures,
     tempo_measures,
     camera_measures,

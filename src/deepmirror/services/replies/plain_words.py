@@ -135,6 +135,7 @@ PICTURES: dict[str, Picture] = {
     "toe_out_asymmetry_deg": _feet,
     "hip_lift_cm": _centimetres("You came", "off the pad"),
     "hip_lift_more_cm": _centimetres("You came", "further off the pad than in your flattest reps"),
+    "pelvis_by_knee_cm": _centimetres("You came", "further off the seat than in your flattest reps"),
     "seat_lift_cm": _centimetres("You came", "off the seat"),
     "back_lift_cm": _centimetres("You came", "off the back pad"),
     "pivot_misalignment_cm": _centimetres("Your knee sat", "away from the pivot"),
