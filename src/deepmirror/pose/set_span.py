@@ -22,7 +22,10 @@ CUT_MARGIN = 0.01  # of the longer picture side: nearer the edge than that a joi
 FRAMED_SO = 0.5  # of the frames cut off: the film is framed like that, which is another matter
 # Of the shank: how far from her place she may be. Standing feet stay; the hips of one who lies or sits travel in some machines.
 AWAY_STANDING, AWAY_OTHER = 0.6, 1.6
-OTHER_SIZE = 0.13  # of the shoulders' breadth; in sets from front and rear it stays within 0.06 (9 films of the lot and of others)
+SAME_SIZE, OTHER_SIZE = (
+    0.06,
+    0.13,
+)  # of the shoulders' breadth; in sets from front and rear it stays within 0.06 (9 films of the lot and of others)
 BRIDGED_S = 1.0  # gaps shorter than this are a slip of the network
 HIDDEN_S, LONG_S = 2.5, 1.5  # so are longer ones between stretches as long as this: something hid her; our own choice
 LEAST_S, LEAST_SHARE = 2.5, 0.15  # less than this is no set: the whole film is taken
@@ -32,13 +35,15 @@ def set_span(evidence: Evidence, keys: list[Keyframe], setting: FilmSetting) -> 
     """First frame of the set and the one after its last. evidence: of the whole film."""
     whole = (0, len(evidence.times))
     calm = steady(evidence.network)
-    here = ~_cut_off(calm, evidence.names, setting) & _in_place(calm, evidence, setting) & _of_her_size(calm, evidence.names, setting)
+    larger = _larger(calm, evidence.names, setting)
+    here = ~_cut_off(calm, evidence.names, setting) & _in_place(calm, evidence, setting) & (np.abs(larger) < OTHER_SIZE)
     for key in keys:
         here[min(key.frame, len(here) - 1)] = True
     if here.all():
         return whole
     runs = _runs(here, evidence.times)
     first, last = max(runs, key=lambda run: evidence.times[run[1] - 1] - evidence.times[run[0]])
+    first, last = _when_she_stands(first, last, larger)
     first, last = min([first, *(k.frame for k in keys)]), max([last, *(k.frame + 1 for k in keys)])
     first, last = max(first, 0), min(last, whole[1])
     lasts = float(evidence.times[last - 1] - evidence.times[first])
@@ -68,16 +73,24 @@ def _in_place(calm: Array, evidence: Evidence, setting: FilmSetting) -> Mask:
     return np.asarray(np.linalg.norm(place - _dwelling(place, reach), axis=1) < reach)
 
 
-def _of_her_size(calm: Array, names: list[str], setting: FilmSetting) -> Mask:
-    """(T,) frames in which one who stands before the camera is as large as most of the time: in the set her shoulders keep their
-    breadth, but not while she walks up or away."""
-    everywhere = np.ones(len(calm), bool)
+def _larger(calm: Array, names: list[str], setting: FilmSetting) -> Array:
+    """By what share one who stands before the camera is larger (T,) than most of the time: in the set her shoulders keep their breadth,
+    but not while she walks up or away. 0 from the side, where they do not show, and for one who sits or lies."""
     if setting.near is not None or not setting.movement.standing:
-        return everywhere
+        return np.zeros(len(calm))
     left, right = (calm[:, names.index(sided("shoulder", s))] for s in SIDES)
     breadth = np.linalg.norm(left - right, axis=1)
     usual = float(np.median(breadth))
-    return everywhere if usual <= 0 else np.asarray(np.abs(breadth / usual - 1) < OTHER_SIZE)
+    return np.zeros(len(calm)) if usual <= 0 else np.asarray(breadth / usual - 1)
+
+
+def _when_she_stands(first: int, last: int, larger: Array) -> tuple[int, int]:
+    """A stretch without the last steps of one who walks up and the first of one who walks away: she is as large as in the set at both of
+    its ends, unless the film begins or ends there."""
+    stands = np.flatnonzero(np.abs(larger[first:last]) < SAME_SIZE)
+    if not len(stands):
+        return first, last
+    return first + int(stands[0]) if first > 0 else first, first + int(stands[-1]) + 1 if last < len(larger) else last
 
 
 def _dwelling(places: Array, reach: float) -> Array:
