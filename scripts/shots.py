@@ -52,7 +52,7 @@ def wait(ready: Callable[[], bool], patience_ms: int = PATIENCE_MS) -> None:
 
 def solved(window: MainWindow) -> bool:
     """The open film's numbers are there."""
-    return window.review is not None and window.review.analysis is not None and not window.jobs
+    return window.review is not None and window.review.analysis is not None and not window.jobs and not window.mirror.turns.waiting()
 
 
 def shoot(window: MainWindow, name: str, out: Path) -> None:
@@ -111,7 +111,7 @@ def post_views(window: MainWindow, folder: Path, out: Path) -> None:
     window.mirror.next_finding()
     shoot(window, "mirror-follow", out)
     window.reply_control.compose()
-    wait(lambda: window.reply_room.canvas.image() is not None)
+    wait(lambda: not window.jobs and window.reply_control.drawn)
     window.reply_control.preview()
     wait(lambda: window.findChild(PreviewDialog) is not None, 60000)
     preview = window.findChild(PreviewDialog)
@@ -192,7 +192,7 @@ def main() -> None:
         opened(window, machines["leg_extension"])
         wait(lambda: solved(window))
         window.reply_control.compose()
-        wait(lambda: window.reply_room.canvas.image() is not None)
+        wait(lambda: not window.jobs and window.reply_control.drawn)
         shoot(window, "reply", out)
         opened(window, films["frontYuna"])
         wait(lambda: solved(window))

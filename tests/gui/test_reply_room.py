@@ -26,11 +26,7 @@ def composing(window: MainWindow, qtbot: QtBot) -> MainWindow:
 
 
 def settle_picture(window: MainWindow, qtbot: QtBot) -> None:
-    answering = window.reply_control
-    qtbot.waitUntil(
-        lambda: not window.jobs and window.reply_room.canvas.image() is not None and not answering._drawing and answering._wanted is None,
-        timeout=30000,
-    )
+    qtbot.waitUntil(lambda: not window.jobs and window.reply_control.drawn, timeout=30000)
 
 
 def first(window: MainWindow) -> Correction:

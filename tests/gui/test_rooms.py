@@ -87,6 +87,18 @@ def test_a_finding_leads_to_its_frame_and_says_why(window: MainWindow, qtbot: Qt
     assert cards[1].property("picked") and not cards[0].property("picked")
 
 
+def test_a_finding_gone_to_before_its_card_is_there_stands_out_when_it_is(window: MainWindow, qtbot: QtBot) -> None:
+    open_film(window, qtbot, "Bram")
+    mirror = window.mirror
+    assert mirror.review is not None and mirror.review.analysis is not None
+    mirror._show_numbers(mirror.review.analysis)
+    key(window, "next_finding")
+    assert mirror.turns.waiting()
+    qtbot.waitUntil(lambda: not mirror.turns.waiting(), timeout=5000)
+    first = mirror.review.analysis.judgement.findings[0].code
+    assert [code for code, card in mirror.reading.cards.items() if card.property("picked")] == [first]
+
+
 def test_why_opens_a_page_of_four_parts(window: MainWindow, qtbot: QtBot) -> None:
     open_film(window, qtbot, "Bram")
     card = next(iter(window.mirror.reading.cards.values()))

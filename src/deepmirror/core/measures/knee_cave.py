@@ -67,7 +67,7 @@ MEASURES: tuple[MeasureSpec, ...] = tuple(
         focus=Focus(("knee", "ankle"), Drawing.OVER_FOOT),
         series=f"knee_to_foot_{side}",
         moment=Moment.PEAK,
-        short=say("{side} knee beside the others", side=side.capitalize()),
+        short=say("{side} knee caves in", side=side.capitalize()),
     )
     for side in SIDES
 )

@@ -242,6 +242,11 @@ class ReplyController(QObject):
         if not self._drawing:
             self._draw_wanted()
 
+    @property
+    def drawn(self) -> bool:
+        """Whether the picture beside the words is there, and is of them as they are."""
+        return self.room.canvas.image() is not None and not self._drawing and self._wanted is None
+
     def _draw_wanted(self) -> None:
         review, item, reply = self._review(), self._wanted, self.room.reply
         if review is None or item is None or reply is None:

@@ -168,9 +168,16 @@ class MirrorRoom(QWidget):
         """A part in each turn, so that keys and clicks come between; what is read is painted once it is whole."""
         self._shown, reading = analysis, self.reading
         reading.setUpdatesEnabled(False)
-        shown = [partial(show, analysis) for show in (reading.show_reps, reading.show_findings, reading.show_numbers)]
+        parts = (reading.show_reps, reading.show_findings, self._pick_again, reading.show_numbers)
+        shown = [partial(show, analysis) for show in parts]
         whole = partial(reading.setUpdatesEnabled, True)
         self.turns.begin(*shown, self._show_rep, whole, partial(self._show_drawings, analysis), self.numbers_shown.emit)
+
+    def _pick_again(self, analysis: Analysis) -> None:
+        """The finding gone to before its card was there, or before an edit, stands out again."""
+        picked = [f.code for f in analysis.judgement.findings if f.measure == self._asked]
+        if self._finding >= 0 and picked:
+            self.reading.pick(picked[0])
 
     def _show_drawings(self, analysis: Analysis) -> None:
         """What stands on the film and in the ribbon."""
