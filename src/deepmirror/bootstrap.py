@@ -179,16 +179,9 @@ def run_look(args: argparse.Namespace) -> int:
         print(f"{share:.4f} {words}", flush=True)
 
     private_by_default()
-    stay_behind_the_window()
+    os.nice(BEHIND_THE_WINDOW)
     look_command(args.clip, args.brief, args.out, args.what, args.movements, Progress(report))
     return 0
-
-
-def stay_behind_the_window() -> None:
-    """This process, and what it starts, gets a core only where nobody else wants it, and leaves it at once: a process that is merely less
-    urgent keeps its core for some milliseconds more, each time the window wakes."""
-    os.nice(BEHIND_THE_WINDOW)
-    os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
 
 
 def run_conclude() -> int:
