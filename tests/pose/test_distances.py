@@ -88,12 +88,12 @@ def test_a_back_keeps_the_length_it_shows_where_nothing_passes_before_it() -> No
     plane = fit_plane(track, "side-right", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720), {})
     assert plane is not None
     key = Keyframe(0, {n: tuple(true[0, i]) for i, n in enumerate(names)})
-    lengths = side_lengths(evidence, [key], plane, hinge, followed)
+    lengths = side_lengths(evidence, [key], plane, hinge, followed, true)
     back = segment_ends("trunk", "right")
     d = true[:, names.index(back[1])] - true[:, names.index(back[0])]
     told = lengths[back][0](d / np.linalg.norm(d, axis=1, keepdims=True))
     assert told == pytest.approx(np.full(FRAMES, PX * 46), rel=0.02)
-    squat = side_lengths(evidence, [key], plane, seen("side-right"), followed)
+    squat = side_lengths(evidence, [key], plane, seen("side-right"), followed, true)
     assert squat[back][1] > 2 * lengths[back][1]
     shoe = lengths[("heel_right", "toe_right")]
     assert shoe[0](np.zeros((3, 2))) == pytest.approx([78.0] * 3)
@@ -117,13 +117,32 @@ def test_a_trunk_that_the_film_shows_larger_throughout_does_not_pull_the_shoulde
     plane, way = side_plane(), np.array([[0.0, -1.0]])
     as_known = float(plane.seen_length_px("trunk", way)[0])
     hip, setting, nothing = (640.0, 400.0), seen("side-left"), Evidence(np.arange(2) / 30, [], np.zeros((2, 0, 2)), np.zeros((2, 0)))
+    none = np.zeros((2, 0, 2))
     told = {}
     for times in (1.0, 7 / 6):
         for clicks in (1, 3):
             click = {"hip_left": hip, "shoulder_left": (640.0, 400.0 - times * as_known)}
-            lengths = side_lengths(nothing, [Keyframe(i, click) for i in range(clicks)], plane, setting, np.zeros((2, 0, 2)))
+            lengths = side_lengths(nothing, [Keyframe(i, click) for i in range(clicks)], plane, setting, none, none)
             told[times, clicks] = float(lengths[segment_ends("trunk", "left")][0](way)[0]) / as_known
     assert told[1.0, 1] == told[1.0, 3] == pytest.approx(1.0)
     assert 1.12 < told[7 / 6, 1] < told[7 / 6, 3] < 7 / 6, "nearly as it was clicked, the more so the more was clicked"
-    without = side_lengths(nothing, [], plane, setting, np.zeros((2, 0, 2)))
+    without = side_lengths(nothing, [], plane, setting, none, none)
     assert float(without[segment_ends("trunk", "left")][0](way)[0]) == pytest.approx(as_known)
+
+
+def test_a_predicted_length_gives_way_to_what_the_film_shows_a_measured_one_hardly() -> None:
+    """A thigh predicted a seventh too long may not bend the leg in every frame."""
+    plane, ends, way = side_plane(), segment_ends("thigh", "left"), np.array([[0.6, -0.8]])
+    as_known = float(plane.seen_length_px("thigh", way)[0])
+    free = np.array([[[640.0, 400.0], [640.0, 400.0] + 0.87 * as_known * way[0]]] * 3)
+    evidence = Evidence(np.arange(3) / 30, list(ends), free, np.full((3, 2), 3.0))
+    held = {}
+    for name, body in {"predicted": Body(stature_cm=171.0), "measured": BODY}.items():
+        for clicked in (False, True):
+            keys = [Keyframe(0, dict(zip(ends, map(tuple, free[0]), strict=True)))] if clicked else []
+            length, sigma = side_lengths(evidence, keys, plane, replace(seen("side-left"), body=body), free, free)[ends]
+            held[name, clicked] = float(length(way)[0]) / as_known, sigma / as_known
+    assert 0.90 < held["predicted", False][0] < 0.95, "halfway: neither is known well"
+    assert 0.87 < held["predicted", True][0] < held["predicted", False][0], "the clicks tell it better"
+    assert 0.975 < held["measured", False][0] < 1.0
+    assert held["predicted", False][1] > held["measured", False][1] > 0.02, "and the worse it is known, the less it holds"

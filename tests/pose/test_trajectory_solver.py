@@ -71,6 +71,15 @@ def test_more_looks_in_the_same_time_tell_no_more() -> None:
     assert often == pytest.approx(few, rel=0.1)
 
 
+@pytest.mark.parametrize("sigma", [300.0, 1e6])
+def test_a_point_that_hardly_anything_tells_of_is_not_drawn_to_the_pictures_corner(sigma: float) -> None:
+    truth = leg() + 600.0
+    evidence = seen(truth, 1.0)
+    evidence.network_sigma[:, 2], evidence.step_sigma[:, 2] = sigma, np.inf
+    found = solved(evidence, [], {}).positions
+    assert np.abs(found[:, 2].mean(axis=0) - truth[:, 2].mean(axis=0)).max() < 10, "smoothed, but where it was"
+
+
 def test_one_clicked_frame_takes_the_networks_offset_out() -> None:
     truth = leg()
     evidence = seen(truth, 2.0, offset=(9, -6))

@@ -94,6 +94,14 @@ def test_machine_sets_are_counted_and_measured(analyses: dict[str, Analysis], na
             assert film[key].value == pytest.approx(truth["measures"][key], abs=film[key].u)
 
 
+def test_a_clicked_foot_on_a_sled_does_not_turn_round(analyses: dict[str, Analysis]) -> None:
+    """Flow catches platform and rail: where the sled carries the shoe must count for more than where the network guesses it."""
+    name = "oren_leg_press_side"
+    for values, true in zip(analyses[name].measured.reps, truth_of(name)["reps"], strict=True):
+        told = values["dorsiflexion_max_deg"]
+        assert abs(told.value - true["measures"]["dorsiflexion_max_deg_right"]) < told.u < 12
+
+
 def test_toes_point_where_they_point_from_the_front(analyses: dict[str, Analysis]) -> None:
     name = "yuna_back_squat_front"
     for side in ("left", "right"):

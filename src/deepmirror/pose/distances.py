@@ -25,6 +25,9 @@ SEEN_SEGMENT_SIGMA = {"thigh": 0.02, "shank": 0.02, "trunk": 0.05}
 # How much longer or shorter than the plane has it a film may show the trunk throughout, and how well one frame's clicks tell it: the spine
 # bends and the shoulder blade slides; shares, our own estimates, no source.
 TRUNK_SHOWN_SD, CLICKED_TRUNK_SD = 0.1, 0.04
+# A length as the film shows it throughout, share: how far off where nobody clicked its ends, and what is left where somebody did (beside
+# the click's noise). The network's joints lie 1 to 2 cm off; our own estimates, no source.
+SHOWN_LENGTH_SD, CLICKED_LENGTH_SD = 0.04, 0.015
 PADDED_TRUNK_SIGMA = 0.06  # of one that lies on a pad: the pelvis may curl off it while the back stays
 SHOE_SIGMA = 0.05  # share of a shoe's distances that a turned foot may change them by
 # A back of which something passes before the hip: the film's own length of it where it shows, and how much that may be off.
@@ -35,18 +38,24 @@ SITS_BACK = fitted("sits_back")
 FOLLOWED_WIDTH_PX, OTHER_WIDTH, PELVIS_SIGMA = 3.5, 3.0, 0.02
 
 
-def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting: FilmSetting, positions: Array) -> Lengths:
-    """What a side film's points keep: segments as the plane shows them, the back as the film does, the shoe as it was clicked.
+def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting: FilmSetting, positions: Array, free: Array) -> Lengths:
+    """What a side film's points keep: segments as plane and film show them, the back as the film does, the shoe as it was clicked.
 
-    positions (T, P, 2) px.
+    positions (T, P, 2) px; free: the same, found without lengths.
     """
     near = near_side(setting.view) or "left"
     out: Lengths = {}
     shares = SEEN_SEGMENT_SIGMA | ({} if setting.movement.standing else {"trunk": PADDED_TRUNK_SIGMA})
     for segment, share in shares.items():
-        stretch = _trunk_as_clicked(keys, plane, near) if segment == "trunk" else 1.0
-        length = partial(_stretched, plane, segment, stretch)
-        out[segment_ends(segment, near)] = (length, share * plane.lengths_cm[segment] * plane.scale().value)
+        ends = segment_ends(segment, near)
+        clicked = [k for k in keys if set(ends) <= set(k.points)]
+        stretch, left = 1.0, 0.0
+        if segment == "trunk" and clicked:
+            stretch = _trunk_as_clicked(clicked, plane, near)
+        elif set(ends) <= set(evidence.names):
+            stretch, left = _as_shown(_lines(free, evidence.names, ends), clicked, plane, setting.body, segment)
+        sigma = float(np.hypot(share, left)) * plane.lengths_cm[segment] * plane.scale().value
+        out[ends] = (partial(_stretched, plane, segment, stretch), sigma)
     if setting.movement.hands_pass:
         out |= _back(evidence, plane, near, positions)
     return out | _shoe(keys, near)
@@ -56,19 +65,44 @@ def _stretched(plane: Plane, segment: str, stretch: float, direction: Array) -> 
     return stretch * plane.seen_length_px(segment, direction)
 
 
-def _trunk_as_clicked(keys: list[Keyframe], plane: Plane, near: str) -> float:
+def _lines(positions: Array, names: list[str], ends: tuple[str, str]) -> Array:
+    """From one end to the other (T, 2) px."""
+    a, b = (positions[:, names.index(name)] for name in ends)
+    return np.asarray(b - a)
+
+
+def _shown_longer(lines: Array, plane: Plane, segment: str) -> Array:
+    """Logarithm (T,) of how much longer than the plane has it a segment is shown, lines (T, 2) px."""
+    far = np.linalg.norm(lines, axis=1)
+    return np.asarray(np.log(far / plane.seen_length_px(segment, lines / far[:, None])))
+
+
+def _as_shown(lines: Array, clicked: list[Keyframe], plane: Plane, body: Body, segment: str) -> tuple[float, float]:
+    """By how much longer than the plane has it this film's segment is held, and what doubt that leaves (share).
+
+    A length that was only predicted may be a tenth off. Held to it in every frame, a leg that shows as shorter has nowhere to go but out
+    of line: a hip that is nearly straight rose by 10 cm off its bench for a thigh predicted 13 % too long.
+    """
+    known = body.length(segment)
+    known_sd = known.u_cm / known.cm / COVERAGE_FACTOR
+    shown_sd = SHOWN_LENGTH_SD
+    if clicked:
+        click = np.sqrt(2 / len(clicked)) * clicked[0].sigma_px / float(np.median(np.linalg.norm(lines, axis=1)))
+        shown_sd = float(np.hypot(CLICKED_LENGTH_SD, click))
+    gain = known_sd**2 / (known_sd**2 + shown_sd**2)
+    return float(np.exp(gain * np.median(_shown_longer(lines, plane, segment)))), float(np.sqrt(gain) * shown_sd)
+
+
+def _trunk_as_clicked(clicked: list[Keyframe], plane: Plane, near: str) -> float:
     """By how much this film shows the trunk longer than the plane has it, as shoulder and hip were clicked.
 
     A camera that looks down shows the trunk larger than the leg, and the near shoulder lies nearer than the hip: that is so in every
     frame, and must not pull every frame's shoulder off where it was clicked.
     """
     a, b = segment_ends("trunk", near)
-    lines = np.array([np.subtract(k.points[b], k.points[a]) for k in keys if a in k.points and b in k.points])
-    if not len(lines):
-        return 1.0
-    far = np.linalg.norm(lines, axis=1)
-    seen = float(np.mean(np.log(far / plane.seen_length_px("trunk", lines / far[:, None]))))
-    click = float(np.hypot(CLICKED_TRUNK_SD, np.sqrt(2) * keys[0].sigma_px / far.mean()))
+    lines = np.array([np.subtract(k.points[b], k.points[a]) for k in clicked])
+    seen = float(np.mean(_shown_longer(lines, plane, "trunk")))
+    click = float(np.hypot(CLICKED_TRUNK_SD, np.sqrt(2) * clicked[0].sigma_px / np.linalg.norm(lines, axis=1).mean()))
     return float(np.exp(seen * TRUNK_SHOWN_SD**2 / (TRUNK_SHOWN_SD**2 + click**2 / len(lines))))
 
 

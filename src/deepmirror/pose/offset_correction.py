@@ -15,6 +15,7 @@ from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, 
 from deepmirror.pose.occlusion import Unoccluded
 from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
 from deepmirror.pose.posture import posture_of
+from deepmirror.pose.standing_shoe import with_standing_shoe
 
 Array = NDArray[np.float64]
 
@@ -37,6 +38,7 @@ def correct_offsets(unoccluded: Unoccluded) -> Corrected:
     annotated, evidence = unoccluded.annotated, unoccluded.evidence
     setting, keys = annotated.setting, list(annotated.keys)
     own = joint_offsets(annotated.shown, keys, setting.movement, setting.view).only(list(annotated.kept))
+    evidence = with_standing_shoe(evidence, own, keys, setting)
     return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own)
 
 

@@ -50,7 +50,7 @@ def _from_the_front(corrected: Corrected) -> Solved:
     """The hips keep their distance, which the first solution measures."""
     annotated, evidence = corrected.unoccluded.annotated, corrected.evidence
     keys, setting, soft = list(annotated.keys), annotated.setting, acceleration_px(annotated.shown)
-    weights, own = source_weights(setting), corrected.offsets
+    weights, own = source_weights(setting, keys), corrected.offsets
     first = solve(evidence, keys, weights, own, None, soft, with_covariance=False, turns={})
     hips = pelvis_width(evidence, setting, first.positions)
     return Solved(corrected, evidence, solve(evidence, keys, weights, own, hips, soft, first.positions, passes=REFINED), None)
@@ -90,7 +90,7 @@ class _SideProblem:
 
     def free(self) -> Solution:
         """The points without plane and lengths."""
-        usual = source_weights(self._annotated.setting)
+        usual = source_weights(self._annotated.setting, self._annotated.keys)
         found = self._solve(self.corrected.evidence, usual, None, None, PASSES, True)
         grown = misfit(self.corrected.evidence, self.corrected.offsets, usual, found)
         return replace(found, covariance=widened(found.covariance, grown))
@@ -106,7 +106,7 @@ class _SideProblem:
     def with_lengths(self, free: Solution, from_film: bool) -> Solved:
         """Plane and points in turn; without the plane's lengths where there is none, or where it does not fit."""
         setting, keys = self._annotated.setting, list(self._annotated.keys)
-        usual, separations = source_weights(setting), near_far(self._annotated.whole, setting.view)
+        usual, separations = source_weights(setting, keys), near_far(self._annotated.whole, setting.view)
         solution, plane, evidence = free, None, self.corrected.evidence
         for round_number in range(1, PLANE_ROUNDS + 1):
             track = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
@@ -116,7 +116,7 @@ class _SideProblem:
             if plane is None or plane.strained:
                 break
             evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, solution.positions)
-            lengths = side_lengths(evidence, keys, plane, setting, solution.positions)
+            lengths = side_lengths(evidence, keys, plane, setting, solution.positions, free.positions)
             last = round_number == PLANE_ROUNDS
             found = self._solve(evidence, weights, lengths, solution.positions, REFINED, last)
             # how well each point shows is known from the solution without lengths
@@ -126,7 +126,8 @@ class _SideProblem:
     def without_lengths(self, free: Solution, plane: Plane | None) -> Solved:
         """The points as network, flow and clicks tell them."""
         setting = self._annotated.setting
-        usual, keys = source_weights(setting), list(self._annotated.keys)
+        keys = list(self._annotated.keys)
+        usual = source_weights(setting, keys)
         evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, free.positions)
         return Solved(self.corrected, evidence, self._solve(evidence, weights, None, free.positions, 1, True), plane)
 

@@ -35,6 +35,7 @@ NETWORK_MEMORY_S = 0.6
 MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
 TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
 SHORTEST_SEGMENT = 0.3  # of its usual length: a segment shorter than this was not followed; our own choice
+STAYS = 1e-6  # weight, px^-2, with which a point that nothing tells of stays where it was first guessed
 STEP_DRAG = 0.12  # of a step: how far the still background holds flow back; our own estimate, no source
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
@@ -116,7 +117,7 @@ class _Normal:
                 out[2 * n - (b - a), b::n] = self.block[:, a, b]
         out[n, n:] = self.one[:-1].ravel()
         out[0, 2 * n :] = self.two[:-2].ravel()
-        out[2 * n] += 1e-6
+        out[2 * n] += STAYS
         return out
 
 
@@ -153,6 +154,7 @@ def solve(
         factors, new = [], np.empty_like(x)
         for at, part in parts:
             normal = _Normal(frames, len(at))
+            normal.right += STAYS * x[:, at].reshape(frames, -1)
             _add_points(normal, part, guided[:, at], weights, x[:, at])
             _add_keys(normal, part, keys)
             _add_steps(normal, part, weights, x[:, at])
