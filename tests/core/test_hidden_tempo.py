@@ -102,3 +102,30 @@ def test_a_lowering_that_is_a_little_unsure_is_no_surer_to_be_dropped_for_being_
     clear, little, more = (told(1.69, unsure) for unsure in (0.0, 0.14, 0.16))
     assert clear.u == 15 and 40 < little.u < more.u < little.u + 10, "doubt grows without a step"
     assert told(2.4, 0.1).value - told(2.4, 0.1).u > 180
+
+
+def ranges(starts: list[float], deep: list[float], far_u: float = 1.0) -> list[Value]:
+    """The range shares of reps that begin and end at so many degrees, there 25 degrees unsure, and go so deep, there far_u unsure."""
+    times, share, reps = hinges([1.5] * len(deep))
+    rep_of = np.searchsorted([(a.end_s + b.start_s) / 2 for a, b in pairwise(reps)], times)
+    signal = np.asarray(starts)[rep_of] + (np.asarray(deep) - np.asarray(starts))[rep_of] * share
+    u = np.where(share < 0.5, 25.0, np.where(share > 0.97, far_u, 1.0))
+    counted = with_uncertainty(find_reps(times, signal, "eccentric", 25), times, u)
+    track = Track(times, (), np.zeros((len(times), 0, 2)), np.zeros((len(times), 0, 0)))
+    scene = MeasurementContext(track, "side-right", {}, counted, Body(), None)
+    return [MEASURES["range_share_pct"].compute(scene, rep) for rep in counted]
+
+
+def test_a_short_rep_stands_out_though_nobody_knows_how_straight_she_stands() -> None:
+    """A hip near straight may be bent by twenty degrees more, but then it is so in every rep."""
+    told = ranges([10, 11, 9, 10], [98, 99, 100, 77])
+    assert told[3].value == pytest.approx(76, abs=3) and told[3].value + told[3].u < 85
+    assert all(one.u < 8 for one in told)
+
+
+def test_reps_that_begin_anywhere_tell_no_range_and_neither_does_a_hidden_far_end() -> None:
+    scattered = ranges([56, 10, 61, 12], [98, 99, 100, 99])
+    assert all(one.u > 20 for one in scattered), "as unsure as their beginnings scatter"
+    hidden = ranges([10, 11, 9, 10], [98, 99, 100, 77], far_u=30.0)
+    assert all(one.u > 20 for one in hidden)
+    assert all(one.u > 20 for one in ranges([10, 10], [98, 77])), "two reps show no scatter"

@@ -57,8 +57,8 @@ def frame_s(scene: MeasurementContext) -> float:
 def range_share(scene: MeasurementContext, rep: Rep) -> Value:
     """The rep's range as percent of the set's median range."""
     middle = float(np.median([r.range for r in scene.reps]))
-    share, lost = 100 * rep.range / middle, max(rep.unsure.values(), default=0.0)
-    return Value(share, RANGE_SHARE_U_PCT).widened(share * lost)
+    share = 100 * rep.range / middle
+    return Value(share, RANGE_SHARE_U_PCT).widened(share * rep.range_unsure)
 
 
 def phase_share(phase: str) -> RepMeasure:
@@ -233,12 +233,17 @@ def range_loss(scene: MeasurementContext) -> Value:
     reps = [r for r in scene.reps if r.block == scene.reps[-1].block]
     if len(reps) < 2:
         raise CannotTell("the set has fewer than two reps", WHOLE_SET)
-    return _loss(reps, lambda r: r.range, 4.0)
+    return _loss(reps, lambda r: r.range, 4.0, lambda r: r.range_unsure)
 
 
-def _loss(reps: list[Rep], of: Callable[[Rep], float], u_pct: float) -> Value:
+def _lost_somewhere(rep: Rep) -> float:
+    """How unsure the signal is where it is the least sure, share of the rep's range."""
+    return max(rep.unsure.values(), default=0.0)
+
+
+def _loss(reps: list[Rep], of: Callable[[Rep], float], u_pct: float, unsure: Callable[[Rep], float] = _lost_somewhere) -> Value:
     """What the last rep lost against the largest, percent; a rep in which the signal was lost is not taken for the largest."""
-    lost = [max(r.unsure.values(), default=0.0) for r in reps]
+    lost = [unsure(r) for r in reps]
     sound = [i for i, share in enumerate(lost) if share <= LEAST_LOST + min(lost)]
     best = max(sound, key=lambda i: of(reps[i]))
     kept = of(reps[-1]) / max(of(reps[best]), 1e-9)

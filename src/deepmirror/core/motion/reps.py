@@ -30,6 +30,7 @@ CREEP_SHARE, START_TAKES_S = (
 )  # of a phase's peak speed: below it a phase creeps; what a start or stop takes to pass it; our own choice
 PROMINENCE_SHARE = 0.30  # of the set's range: less is a sway, not a rep
 PARTIAL_SHARE = 0.85  # of the set's median range; common practice, no source
+SCATTER_REPS = 3  # of so many reps the ends tell how far one end may be off; our own choice
 HALF_WAY = (0.3, 0.75)  # share of the way back at which a half rep inside a rep turns; common practice, no source
 EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own choice
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
@@ -59,7 +60,8 @@ class Rep:
     one. leg: the leg that works, where legs take turns. unsure: phase -> share of the rep's range by which the signal was less sure in it
     than it is in the set, because what it is read from was hidden or lost. creep_s: phase -> how long it goes hardly faster than
     the speed at which it begins or ends: there a small error moves its boundary by as much. middles: movement phase -> when it had
-    gone MIDDLE of its way; middles_unsure: as unsure, between these times only.
+    gone MIDDLE of its way; middles_unsure: as unsure, between these times only. ends: the signal at start and end; range_unsure: the share
+    of the range by which that may be off beside the other reps' ranges.
     """
 
     number: int
@@ -83,6 +85,8 @@ class Rep:
     creep_s: dict[str, float] = field(default_factory=dict)
     middles: dict[str, tuple[float, float]] = field(default_factory=dict)
     middles_unsure: dict[str, float] = field(default_factory=dict)
+    ends: tuple[float, float] = (0.0, 0.0)
+    range_unsure: float = 0.0
 
     @property
     def bottom_s(self) -> float:
@@ -119,10 +123,25 @@ def with_uncertainty(reps: list[Rep], times: Array, u: Array, by_posture: bool =
         spans = {first: (rep.start_s, rep.turn_start_s), turn: (rep.turn_start_s, rep.turn_end_s), second: (rep.turn_end_s, rep.end_s)}
         unsure = {phase: share(rep, *span, EDGE_S) for phase, span in spans.items()}
         out.append(replace(rep, unsure=unsure, middles_unsure={phase: share(rep, *span) for phase, span in rep.middles.items()}))
-    if not by_posture:
-        return out
-    least = {phase: min(r.unsure[phase] for r in out) for phase in out[0].unsure}
-    return [replace(r, unsure={p: float(np.sqrt(max(v**2 - least[p] ** 2, 0.0))) for p, v in r.unsure.items()}) for r in out]
+    if by_posture:
+        least = {phase: min(r.unsure[phase] for r in out) for phase in out[0].unsure}
+        out = [replace(r, unsure={p: float(np.sqrt(max(v**2 - least[p] ** 2, 0.0))) for p, v in r.unsure.items()}) for r in out]
+    return _with_unsure_ranges(out)
+
+
+def _with_unsure_ranges(reps: list[Rep]) -> list[Rep]:
+    """Reps with how unsure their ranges are beside one another.
+
+    A hip near straight is known to 20 degrees and more, and yet alike in every rep: from there the others show how far it may be off.
+    What lies between the ends is no matter of the range.
+    """
+    ends = [end for rep in reps for end in rep.ends]
+    scatter = COVERAGE_FACTOR * float(np.std(ends)) if len(reps) >= SCATTER_REPS else math.inf
+
+    def unsure(rep: Rep) -> float:
+        return min(max(rep.unsure.values()), float(np.hypot(rep.unsure[ORDER[rep.first][1]], scatter / max(rep.range, 1e-9))))
+
+    return [replace(rep, range_unsure=unsure(rep)) for rep in reps]
 
 
 def smoothing_cutoff(times: Array, signal: Array) -> float:
@@ -264,7 +283,7 @@ def _number(
         if nxt is not None and not rest:
             phases[order[3]] = max(nxt - end, 0.0)
         a, b = (grid >= start) & (grid <= turn_start), (grid >= turn_end) & (grid <= end)
-        low = float(np.interp([start, end], grid, smooth).min())
+        at_start, at_end = (float(v) for v in np.interp([start, end], grid, smooth))
 
         def sharpest(low_s: float, high_s: float) -> float:
             return float(bends[(grid >= low_s) & (grid <= high_s)].max(initial=0.0))
@@ -277,7 +296,7 @@ def _number(
                 turn_end,
                 end,
                 phases,
-                float(max(smooth[t] for t in tops[i])) - low,
+                float(max(smooth[t] for t in tops[i])) - min(at_start, at_end),
                 {order[0]: float(rates[a].max()), order[2]: float(-rates[b].min())},
                 {order[0]: float(rates[a].mean()), order[2]: float(-rates[b].mean())},
                 {
@@ -292,6 +311,7 @@ def _number(
                 halves=len(tops[i]) - 1,
                 creep_s={order[0]: _creep(grid, rates, start, turn_start), order[2]: _creep(grid, -rates, turn_end, end)},
                 middles={order[0]: _middle(grid, smooth, start, turn_start), order[2]: _middle(grid, smooth, turn_end, end)},
+                ends=(at_start, at_end),
             )
         )
         block += rest
