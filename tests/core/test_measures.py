@@ -254,3 +254,25 @@ def test_a_signal_lost_for_part_of_a_phase_makes_its_length_unsure() -> None:
     scene = MeasurementContext(track, "side-left", {}, [first, second], Body(), None, parse_tempo("2-0-1-0"))
     share = MEASURES["eccentric_share_pct"].compute
     assert share(scene, second).u < 5 and share(scene, first).u > 50
+
+
+def test_a_change_of_an_angle_is_not_the_largest_of_many_mistakes() -> None:
+    """A knee that bends by 12° in a hinge, while something passes before it for three pictures."""
+    times = np.arange(90) / 30
+    way = (1 - np.cos(np.linspace(0, 2 * np.pi, 90))) / 2
+    rep = find_reps(times, 90 * way, "eccentric", 25)[0]
+    knee = 15 + 12 * way
+    hidden = knee.copy()
+    hidden[30:33] += 25.0
+    track = Track(times, (), np.zeros((90, 0, 2)), np.zeros((90, 0, 0)))
+
+    def told(values: np.ndarray, hands_pass: bool = False, u: np.ndarray | float = 8.0) -> Value:
+        angles = {"knee_flexion_left": Series(times, values, np.broadcast_to(u, 90))}
+        scene = MeasurementContext(track, "side-left", angles, [rep], Body(), None, hands_pass=hands_pass)
+        return MEASURES["knee_change_deg"].compute(scene, rep)
+
+    clean = told(knee)
+    assert clean.value == pytest.approx(12, abs=1) and clean.u == pytest.approx(4.0)
+    assert told(hidden).value == pytest.approx(clean.value, abs=1.5)
+    assert told(knee, hands_pass=True).u == pytest.approx(8.0), "what hands hide is off now more and now less"
+    assert told(knee, u=np.where(way > 0.9, 20.0, 8.0)).u > 18, "the far end is less sure than the rest"

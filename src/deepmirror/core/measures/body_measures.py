@@ -58,6 +58,7 @@ CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
 SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
 RISE_U_CM = fitted_by_name("rise_u")
+SELDOM = 0.05  # of a rep's frames; our own choice
 CHANGE_U_SHARE = 0.5  # of an angle's own uncertainty: a click's error cancels in a change within one rep, the drift does not
 
 
@@ -179,16 +180,21 @@ def spine_change(scene: MeasurementContext, rep: Rep) -> Value:
 
 
 def change(name: str) -> RepMeasure:
-    """How much an angle changed within the rep, degrees: from its smallest to its largest.
+    """How much an angle changed within the rep, degrees: from its smallest to its largest, but for the SELDOM share of the frames at
+    either end, since the largest of many unsure numbers is too large.
 
-    What is off throughout the rep cancels; what either end is less sure by than the rep is on the whole does not.
+    What is off throughout the rep cancels; what either end is less sure by than the rep is on the whole does not. Where hands and what
+    they carry pass before the joints, what an angle is off by comes and goes with them, and nothing cancels.
     """
 
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
-        series = scene.angle(name)
-        ends, usual = (lowest(series, rep), highest(series, rep)), float(np.median(series.window(rep.start_s, rep.end_s).u))
-        beyond = [max(end.u**2 - usual**2, 0.0) for end in ends]
-        return Value(ends[1].value - ends[0].value, float(np.hypot(CHANGE_U_SHARE * usual, np.sqrt(sum(beyond)))))
+        part = scene.angle(name).window(rep.start_s, rep.end_s)
+        low, high = np.quantile(part.values, [SELDOM, 1 - SELDOM])
+        usual = float(np.median(part.u))
+        ends = [float(np.median(part.u[there])) for there in (part.values <= low, part.values >= high)]
+        beyond = sum(max(u**2 - usual**2, 0.0) for u in ends)
+        lasting = usual if scene.hands_pass else CHANGE_U_SHARE * usual
+        return Value(float(high - low), float(np.hypot(lasting, np.sqrt(beyond))))
 
     return measure
 

@@ -117,8 +117,8 @@ class MeasurementContext:
     """All that measures may look at. px_per_cm is the scale at the client's plane, up the room's vertical.
 
     far: side films' far joints (T, 2) px as the network alone sees them, gaps bridged. platform_moves: the feet stand on
-    something that moves with them. back: what the looks saw of the back, None where
-    nobody looked for it.
+    something that moves with them. hands_pass: hands and what they carry pass before the legs. back: what the looks saw
+    of the back, None where nobody looked for it.
     """
 
     track: Track
@@ -134,6 +134,7 @@ class MeasurementContext:
     seen: Track | None = None
     far: dict[str, Array] = field(default_factory=dict)
     platform_moves: bool = False
+    hands_pass: bool = False
     stack: Array | None = None  # (T,) px the weight stack has risen, NaN where hidden
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees

@@ -209,6 +209,7 @@ def measurement_context(
         trajectories.path,
         trajectories.far,
         platform_moves=setting.movement.platform_moves,
+        hands_pass=setting.movement.hands_pass > 0,
         stack=evidence.stack,
         back=back_seen(evidence, view),
         frontal=motion.frontal,
