@@ -70,6 +70,15 @@ def test_as_it_was_clicked_it_stands_more_surely() -> None:
     assert (told.network_sigma[HIDDEN][::2, 3] < guessed.network_sigma[HIDDEN][::2, 3]).all()
 
 
+def test_heels_on_a_wedge_stand_as_they_are_seen() -> None:
+    evidence, own = looks((354.0, 326.0))
+    wedge = np.radians(20)
+    turned = np.array([[np.cos(wedge), -np.sin(wedge)], [np.sin(wedge), np.cos(wedge)]])
+    evidence.network[:, 1:3] = STANDS[3] + (STANDS[1:3] - STANDS[3]) @ turned.T - OFFSET
+    evidence.network[1::2] = np.nan
+    assert np.array_equal(with_standing_shoe(evidence, own, [], setting()).network, evidence.network, equal_nan=True)
+
+
 def test_never_seen_at_all_it_stands_level() -> None:
     evidence, own = looks()
     evidence.network[::2, 3] = evidence.network[::2, 2]
@@ -84,5 +93,6 @@ def test_a_heel_that_rises_and_a_foot_that_may_turn_are_left_as_they_are_seen() 
     evidence.network[1::2] = np.nan
     assert np.array_equal(with_standing_shoe(evidence, own, [], setting()).network, evidence.network, equal_nan=True)
     lost, _ = looks()
-    for other in (setting("standing_calf_raise"), setting("leg_press"), setting(view="front")):
+    legs_that_may_be_lifted = (setting("single_leg_romanian"), setting("step_up"), setting("walking_lunge"))
+    for other in (setting("standing_calf_raise"), setting("leg_press"), setting(view="front"), *legs_that_may_be_lifted):
         assert with_standing_shoe(lost, own, [], other) is lost

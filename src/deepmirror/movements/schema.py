@@ -268,6 +268,11 @@ class Movement(Strict):
         return self.standing and not self.steps
 
     @property
+    def near_foot_stands(self) -> bool:
+        """Whether the foot nearer to the camera is one that stands through a rep: of both, or the front one where that side is filmed."""
+        return (self.feet_stand and not self.one_leg) or self.front_leg_near
+
+    @property
     def foot_carried(self) -> bool:
         """Whether a roller or a sled moves the foot along: one that turns at the ankle on the sled moves by itself."""
         return self.foot_held or (self.platform_moves and "ankle" not in self.signal)

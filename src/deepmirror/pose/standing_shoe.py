@@ -23,9 +23,10 @@ from deepmirror.pose.trajectory_solver import segment_ends
 
 Array = NDArray[np.float64]
 
-# Slope, degrees toes down, of a standing shoe in the picture of a phone that looks down on it a little; by how much more or less it may
-# be drawn before it was not seen; and its length, shares of what it is. Our own estimates, no source.
-SLOPE_DEG, SLOPE_MOST_DEG = 4.0, 16.0
+# Slope, degrees toes down, of a standing shoe in the picture of a phone that looks down on it a little; between which turns from there,
+# toes up and toes down, it may be drawn before it was not seen: heels may stand on a wedge, of up to 25 degrees; and its length, shares of
+# what it is. Our own estimates, no source.
+SLOPE_DEG, MOST_UP_DEG, MOST_DOWN_DEG = 4.0, 16.0, 26.0
 SHORTEST, LONGEST = 0.7, 1.35
 BELOW_ANKLE_SD, CLICKED_BELOW_ANKLE_SD = 0.1, 0.05  # of the foot: how far off a shoe that is only known to stand there may be
 
@@ -55,20 +56,20 @@ def with_standing_shoe(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe
     Only of movements whose near foot stands. own: what is added to the network's places.
     """
     near, movement, names = setting.near, setting.movement, shoe_points(setting.near or "left")
-    if near is None or not movement.standing or "ankle" in movement.signal or not set(names) <= set(evidence.names):
+    if near is None or not movement.near_foot_stands or not set(names) <= set(evidence.names):
         return evidence
     at = [evidence.names.index(name) for name in names]
     guided = evidence.network + own.move
     clicked = clicked_shoes(keys, near)
     shoe = _as_clicked(clicked) if len(clicked) else _of_body(_foot_px(guided, evidence.names, setting), setting)
     drawn = guided[:, at[2]] - guided[:, at[1]]
-    turn = signed_turn(np.broadcast_to(shoe.whole, drawn.shape), drawn)
+    turn = facing(setting.view) * signed_turn(np.broadcast_to(shoe.whole, drawn.shape), drawn)  # toes down
     share = np.linalg.norm(drawn, axis=1) / np.linalg.norm(shoe.whole)
     with np.errstate(invalid="ignore"):
-        sees = (np.abs(turn) < SLOPE_MOST_DEG) & (share > SHORTEST) & (share < LONGEST)
+        sees = (turn > -MOST_UP_DEG) & (turn < MOST_DOWN_DEG) & (share > SHORTEST) & (share < LONGEST)
     lost = np.isfinite(guided[:, at]).all(axis=(1, 2)) & ~sees
     if not len(clicked) and sees.any():
-        shoe = shoe.turned(float(np.median(turn[sees])))
+        shoe = shoe.turned(facing(setting.view) * float(np.median(turn[sees])))
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
     for column, below in zip(at[1:], (shoe.heel, shoe.toe), strict=True):
         network[lost, column] = guided[lost, at[0]] + below - own.move[lost, column]
