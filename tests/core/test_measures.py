@@ -276,3 +276,19 @@ def test_a_change_of_an_angle_is_not_the_largest_of_many_mistakes() -> None:
     assert told(hidden).value == pytest.approx(clean.value, abs=1.5)
     assert told(knee, hands_pass=True).u == pytest.approx(8.0), "what hands hide is off now more and now less"
     assert told(knee, u=np.where(way > 0.9, 20.0, 8.0)).u > 18, "the far end is less sure than the rest"
+
+
+@pytest.mark.parametrize("heel_cm", [0.0, 4.0])
+def test_what_rises_with_the_camera_is_no_rise_of_the_heel(heel_cm: float) -> None:
+    """A hand-held camera dips by 5 cm at the bottom; the room told of none of it."""
+    still = squat_side()
+    positions = still.track.positions.copy()
+    heel = still.track.names.index("heel_right")
+    positions[10:21, heel, 1] -= 2 * heel_cm
+    held = replace(still.track, positions=positions)
+    swayed = replace(still.track, positions=positions - np.where(np.arange(31) // 10 == 1, 10.0, 0.0)[:, None, None] * [0.0, 1.0])
+    steady = replace(still, track=held)
+    in_the_hand = replace(still, track=swayed, seen=replace(swayed))
+    for scene in (steady, in_the_hand):
+        assert REP_MEASURES["heel_rise_cm"](scene, REP).value == pytest.approx(heel_cm, abs=0.1)
+    assert REP_MEASURES["heel_rise_cm"](in_the_hand, REP).u > REP_MEASURES["heel_rise_cm"](steady, REP).u

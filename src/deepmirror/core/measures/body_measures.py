@@ -13,7 +13,6 @@ import numpy as np
 
 from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import included_angle
-from deepmirror.core.measures import contact_measures
 from deepmirror.core.measures.context import (
     ADD_BACK,
     ADD_BAR,
@@ -29,6 +28,7 @@ from deepmirror.core.measures.context import (
     lowest_of,
     noise_sd,
 )
+from deepmirror.core.measures.foot_rise import heel_rise, toe_rise
 from deepmirror.core.measures.spec import (
     ANKLE,
     ANY,
@@ -46,18 +46,15 @@ from deepmirror.core.measures.spec import (
     drawn,
 )
 from deepmirror.core.motion.reps import Rep
-from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.trajectories import Points, Series
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import facing
-from deepmirror.fitted import fitted_by_name
 
 # The front of the hip crease lies above the joint's centre and the top of the knee above its own, as shares of stature;
 # from memory of anthropometric sketches, no source: the uncertainty is as large as the offset.
 CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
 SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
-RISE_U_CM = fitted_by_name("rise_u")
 SELDOM = 0.05  # of a rep's frames; our own choice
 CHANGE_U_SHARE = 0.5  # of an angle's own uncertainty: a click's error cancels in a change within one rep, the drift does not
 
@@ -82,30 +79,6 @@ def knee_travel(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest forward reach of the knee past the toe tip, % of the client's foot. Raises as `knee_past_toe` does."""
     foot = scene.body.length("foot")
     return knee_past_toe(scene, rep).scaled(100 / foot.cm, foot.u_cm / foot.cm)
-
-
-def rise(scene: MeasurementContext, rep: Rep, name: str) -> Value:
-    """How far a point rose above where it was at the rep's start, cm."""
-    series = scene.cached_series(f"height {name}", lambda: scene.track.series(lambda p: p[name] @ scene.up))
-    # a point's own click error cancels in a difference; what is left is following noise
-    noise = float(np.hypot(COVERAGE_FACTOR * noise_sd(series.values) * np.sqrt(2), scene.hidden_u(rep, name)))
-    return scene.cm(Value(highest(series, rep).value - at(series, rep.start_s), noise)).widened(
-        RISE_U_CM["still" if scene.seen is None or scene.seen is scene.track else "moving"]
-    )
-
-
-def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
-    """Rise of the near heel (side) or of the higher heel (front) during the rep, cm."""
-    if scene.platform_moves and scene.near:
-        return contact_measures.sole_lift(scene, rep)
-    if scene.near:
-        return rise(scene, rep, scene.side_point("heel"))
-    return max((rise(scene, rep, sided("heel", s)) for s in SIDES), key=lambda v: v.value)
-
-
-def toe_rise(scene: MeasurementContext, rep: Rep) -> Value:
-    """Rise of the near toe during the rep, cm: weight on the heels. Raises CannotTell in front films."""
-    return rise(scene, rep, scene.side_point("toe"))
 
 
 def bar_off_foot(scene: MeasurementContext, rep: Rep) -> Value:
