@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.measures.context import CannotTell, MeasurementContext, NotAsked
+from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.motion.reps import find_reps
 from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Value
@@ -91,3 +94,14 @@ def test_a_rep_is_not_compared_where_no_other_was_as_deep() -> None:
     other = MeasurementContext(scene.track, "front", angles, scene.reps, BODY, scene.px_per_cm)
     with pytest.raises(NotAsked, match="surely"):
         more(other, 2)
+
+
+@pytest.mark.parametrize("name", ["knee_caves_left_cm", "knee_inside_left_cm", "toe_out_left_deg", "toe_out_asymmetry_deg"])
+def test_from_behind_the_heels_hide_which_way_the_feet_point(name: str) -> None:
+    """The tips of the shoes lie behind the heels there: clean squats read 25 to 50 degrees turned out and knees 12 cm inside that line."""
+    front, spec = squats([0.0, 6.0, 0.0]), MEASURES[name]
+    behind = replace(front, view="rear", kept={})
+    with pytest.raises(CannotTell, match="hide which way the feet point"):
+        spec.value(behind, *([behind.reps[1]] if spec.per_rep else []))
+    if spec.per_rep:
+        assert spec.value(front, front.reps[1]).value > 5

@@ -195,6 +195,30 @@ def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_ti
     assert places == {0: 1200, 4: 1200, 8: 500, 12: 500, 16: 500, 20: 500}
 
 
+@pytest.mark.parametrize("clicked", [True, False])
+@pytest.mark.parametrize("lies", [True, False])
+def test_somebody_who_walks_past_behind_a_client_who_lies_is_not_taken_for_her(lies: bool, clicked: bool) -> None:
+    """While he stands behind her hips the network sees him where it looks for her, and him alone the detector finds."""
+    client, passer = region(x=500, turn_deg=85), region(x=560, y=250, turn_deg=4)
+    follower = PoseTracker(QUICK, {0: client} if clicked else {}, lies=lies)
+
+    def sees(*bodies: Region, wants: dict[Region, Region]) -> None:
+        for lane in range(2):
+            follower._detectors[lane] = Finds(*bodies)  # type: ignore[call-overload]
+            follower._networks[lane] = Shows(wants)  # type: ignore[call-overload]
+
+    def places(first: int) -> list[int | None]:
+        looks = [follower.look_now(n, 4 * n, EMPTY).seen for n in range(first, first + 4)]
+        return [round(seen.next_region().x) if seen else None for seen in looks]
+
+    sees(passer, client, wants={})
+    assert places(0) == [500] * 4 or not (lies or clicked)
+    sees(passer, wants={client: passer})
+    assert places(4) == ([None] * 4 if lies else [560] * 4)
+    sees(passer, client, wants={})
+    assert places(8) == ([500] * 4 if lies else [560] * 4)
+
+
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])
 def test_looks_come_in_time_and_not_in_frames(fps: int, every: int) -> None:
     times = np.arange(4 * fps) / fps

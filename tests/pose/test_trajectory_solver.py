@@ -13,8 +13,8 @@ from deepmirror.exchange.brief import check_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
+from deepmirror.pose.leg_swaps import LEG, fix_side_swaps
 from deepmirror.pose.offsets import NETWORK_LOOK_SHARE, PASSING_SHARE, JointOffsetPrior, Offsets, Posture, offsets
-from deepmirror.pose.pose_tracker import LEG, fix_side_swaps
 from deepmirror.pose.track_uncertainty import DRIFT_REST, _systematic
 from deepmirror.pose.trajectory_solver import Lengths, SegmentRotations, Solution, SourceWeights, solve
 from deepmirror.services.films.analysis import conclude

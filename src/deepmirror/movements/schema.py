@@ -217,6 +217,7 @@ class Movement(Strict):
     signal_sign: Literal[-1, 1] = 1
     min_range_deg: Annotated[float, Field(gt=0, le=360)]
     standing: bool = False
+    lies: bool = False  # the trunk lies level throughout: who stands in the picture is somebody else
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     foot_seen: tuple[Share, Share] = (0.0, 1.1)  # part of the near shoe that shows, heel 0 to toe 1
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves

@@ -18,6 +18,7 @@ from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
 from deepmirror.pose.back_outline import SHARES, back_in_picture
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
+from deepmirror.pose.leg_swaps import fix_side_swaps
 from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
 Array = NDArray[np.float64]
@@ -53,8 +54,7 @@ BLUR_COSTS = 5.0  # the network is as content with a trunk seen upside down, but
 # median of 0.58 and more, one whom a plate hides 0.36; our own choice.
 GHOST, GHOST_LOOKS, CLEARER = 0.5, 5, 0.15
 CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
-SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much nearer to the one before
-LEG = ("hip", "knee", "ankle", "heel", "toe")
+UPRIGHT_RAD = np.radians(40.0)  # a trunk less far from upright is not one that lies, however askew it is seen; our own choice
 
 
 @dataclass(frozen=True)
@@ -110,11 +110,18 @@ class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
-    and right are compared.
+    and right are compared. lies: the client lies throughout, and stays where she lies: who stands or walks behind her is somebody else.
     """
 
-    def __init__(self, plan: Plan, clicked: dict[int, Region], subject: tuple[float, float] | None = None, mirrored: bool = False) -> None:
-        self._plan, self._place = plan, subject
+    def __init__(
+        self,
+        plan: Plan,
+        clicked: dict[int, Region],
+        subject: tuple[float, float] | None = None,
+        mirrored: bool = False,
+        lies: bool = False,
+    ) -> None:
+        self._plan, self._place, self._lies = plan, subject, lies
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
@@ -146,7 +153,8 @@ class PoseTracker:
             best = again
         if self._plan.turns and best.seen.clearness < BLURRED:
             best = self._turned(lane, rgb, best)
-        seen, there = best.seen, best.seen.presence >= PRESENCE_FLOOR
+        seen = best.seen
+        there = seen.presence >= PRESENCE_FLOOR and not self._stands(seen.next_region())
         if there:
             self._place = (best.region.x, best.region.y)
         self._turns[lane] = [*self._turns[lane], seen.next_region().turn][-3:] if there else []
@@ -175,7 +183,8 @@ class PoseTracker:
 
     def _bodies(self, lane: int, rgb: Picture, region: Region) -> tuple[list[Region], list[Region]]:
         """The bodies in the whole picture: those that are the followed one found anew, the nearest first, and others, the surest first."""
-        found = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._detectors[lane].find(rgb)]
+        bodies = [r for _, r in self._detectors[lane].find(rgb) if not self._stands(r)]
+        found = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for r in bodies]
         same = [(d, r) for d, r in found if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
         others = [r for d, r in found if d >= SAME_BODY * region.side]
         return [r for _, r in sorted(same, key=lambda f: f[0])], others
@@ -189,11 +198,21 @@ class PoseTracker:
         seen = body.seen
         return body if seen.presence >= PRESENCE_FLOOR and seen.clearness > float(np.median(self._clear)) + CLEARER else ghost
 
+    def _stands(self, region: Region) -> bool:
+        """True of somebody who stands where the client lies."""
+        return self._lies and abs(float(wrapped(region.turn, 2 * np.pi))) < UPRIGHT_RAD
+
+    def _where_she_lies(self) -> Region | None:
+        """About where she was seen lying; None before she was."""
+        if not (self._lies and self._told):
+            return None
+        return Region(*np.median([(r.x, r.y, r.side, r.turn) for r in self._told], axis=0).tolist())
+
     def _find(self, rgb: Picture) -> None:
-        """Fill lanes that have lost the body: from the other lane, else from the clicks, else from the whole picture."""
+        """Fill lanes that have lost the body: from the other lane, else from the clicks or where she lies, else from the whole picture."""
         known = next((r for r in self._regions if r is not None), None)
         if known is None:
-            known = self._settle(rgb, self._first) or self._settle(rgb, self._detected(rgb))
+            known = self._settle(rgb, self._first) or self._settle(rgb, self._where_she_lies()) or self._settle(rgb, self._detected(rgb))
         self._turns = [turns if region is not None else [] for turns, region in zip(self._turns, self._regions, strict=True)]
         self._regions = [r or known for r in self._regions]
 
@@ -220,7 +239,7 @@ class PoseTracker:
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
-        found = self._detectors[0].find(rgb)
+        found = [(score, r) for score, r in self._detectors[0].find(rgb) if not self._stands(r)]
         height, width = rgb.shape[:2]
 
         def weight(found: tuple[float, Region]) -> float:
@@ -237,7 +256,8 @@ class PoseTracker:
             if region is None:
                 return None
             seen = self._networks[0].look(rgb, region)
-            region = seen.next_region() if seen.presence >= PRESENCE_FLOOR else None
+            wanted = seen.next_region()
+            region = wanted if seen.presence >= PRESENCE_FLOOR and not self._stands(wanted) else None
         return region
 
     def _settle_on_clicks(self, rgb: Picture, region: Region) -> None:
@@ -310,20 +330,21 @@ def look(
     elsewhere: list[Region] | None = None,
     begin: Region | None = None,
     back: tuple[str, float] | None = None,
+    lies: bool = False,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
     people are in view; mirrored: every second look is into a mirror; elsewhere: takes the other bodies that were seen; begin: where the
     body is looked for in the first picture; back: the near side and where the back lies (see back_outline), where its outline is to be
-    seen. Raises BadFilm when no body was ever seen.
+    seen; lies: see PoseTracker. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     outline = np.full((len(times), len(SHARES), 2), np.nan)
     columns = [NETWORK_INDEX[n] for n in names]
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
-    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored)
+    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies)
     for found in tracker.run(frames):
         if found.frame >= len(times):
             continue
@@ -363,24 +384,3 @@ def disagreement(network: Array, second: Array) -> Array:
     for p in range(network.shape[1]):
         out[:, p] = np.interp(frames, frames[both], np.maximum(away[:, p] - usual[p], 0))
     return out
-
-
-def fix_side_swaps(network: Array, names: list[str]) -> None:
-    """Undo frames where the network took the left leg for the right one: each frame is kept or exchanged, in place.
-
-    network (T, P, 2) px, changed in place.
-    """
-    left = [names.index(f"{j}_left") for j in LEG]
-    right = [names.index(f"{j}_right") for j in LEG]
-    before: Array | None = None
-    for t in range(len(network)):
-        if not np.isfinite(network[t, left + right]).all():
-            continue
-        now = network[t, left + right]
-        if before is not None:
-            other = network[t, right + left]
-            kept, exchanged = (float(np.linalg.norm(v - before, axis=1).mean()) for v in (now, other))
-            if exchanged < SWAP_GAIN * kept and kept > 4:
-                network[t, left + right] = other
-                now = other
-        before = now

@@ -176,6 +176,11 @@ class MeasurementContext:
         if yaw is not None and abs(yaw.value) - yaw.u > FRONT_LIMIT_DEG:
             raise CannotTell(say("the camera stands about {value:.0f}° off the straight line", value=abs(yaw.value)), FILM_FRONT)
 
+    def check_toes(self) -> None:
+        """Raises CannotTell where the client stands with her back to the camera: her heels hide which way her feet point."""
+        if self.view == "rear" and not self.platform_moves:
+            raise CannotTell("from behind the heels hide which way the feet point", FILM_FRONT)
+
     def turned_deg(self) -> float:
         """How far a front film's camera surely stands off the line, degrees; 0 within its uncertainty."""
         yaw = self.front_yaw

@@ -148,13 +148,14 @@ def _toe_out(side: str) -> FilmMeasure:
     def measure(scene: MeasurementContext) -> Value:
         """Foot's turn away from straight ahead, degrees, from how much of its length points sideways.
 
-        Raises CannotTell for side films, and where the camera stands off the line.
+        Raises CannotTell for side films, from behind, and where the camera stands off the line.
         """
         if scene.near:
             raise CannotTell("a side film does not show which way the foot points", FILM_FRONT)
         if scene.marks.platform is not None and scene.marks.platform_cm is not None:
             return on_platform(f"toe_out_{side}_deg")(scene)
         scene.check_front()
+        scene.check_toes()
         way = outward(scene.view, side)
         if scene.frontal is not None:
             series = scene.frontal.series(scene.track, lambda p, camera: way * camera.shoe_aside(p, side))

@@ -54,8 +54,10 @@ def knee_inside(side: str) -> RepMeasure:
     def measure(scene: MeasurementContext, rep: Rep) -> Value:
         """How far the bent knee came inside the line its foot points along, cm of the client's own shank.
 
-        Near standing the knee is over no toe: only from BENT_DEG of knee bend. Raises CannotTell where it bends less.
+        Near standing the knee is over no toe: only from BENT_DEG of knee bend. Raises CannotTell where it bends less, and from
+        behind, where the foot's line does not show.
         """
+        scene.check_toes()
         series, bend = scene.angle(f"knee_to_foot_{side}"), scene.angle(f"knee_flexion_{side}")
         inside = (series.times >= rep.start_s) & (series.times <= rep.end_s) & (bend.values >= BENT_DEG)
         if not inside.any():

@@ -33,6 +33,7 @@ def _caves_more(side: str) -> RepMeasure:
         """
         if len(scene.reps) < LEAST_REPS:
             raise NotAsked(RELATIVE, FILM_FRONT)
+        scene.check_toes()
         paths = scene.cached(side + " knee's paths", lambda: np.array([_path(scene, r, side) for r in scene.reps]))
         more = (paths - usual_path(paths, OUTERMOST))[scene.reps.index(rep)]
         if not np.isfinite(more).any():

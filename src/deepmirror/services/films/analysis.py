@@ -84,11 +84,17 @@ class Analysis:
 def conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:
     """Solve, measure and judge what was observed; a second or less. Raises CannotSolve."""
     must_hold_together(brief, (facts.width, facts.height))
+    if _only_other_side_followed(evidence, brief.file.view):
+        raise CannotSolve(NOT_FOLLOWED)
     try:
         return _conclude(facts, brief, catalogue, evidence)
     except np.linalg.LinAlgError as error:
-        followed = np.isfinite(evidence.only(points_for(brief.file.view)).step_sigma).any()
-        raise CannotSolve(CONTRADICT if followed else NOT_FOLLOWED) from error
+        raise CannotSolve(CONTRADICT) from error
+
+
+def _only_other_side_followed(evidence: Evidence, view: str) -> bool:
+    """True where points were followed through the film, but none of those that this view shows; a first quick result has followed none."""
+    return bool(np.isfinite(evidence.step_sigma).any()) and not np.isfinite(evidence.only(points_for(view)).step_sigma).any()
 
 
 def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Evidence) -> Analysis:

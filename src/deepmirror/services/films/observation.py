@@ -53,7 +53,9 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
-        return look(frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin, back)
+        return look(
+            frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin, back, movement.lies
+        )
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every)) if subject is None and not keys else None

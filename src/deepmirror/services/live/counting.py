@@ -13,7 +13,7 @@ from deepmirror.core.skeleton import SIDES, near_side, points_for, sided
 from deepmirror.core.trajectories import Series
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import shank_px, steady
-from deepmirror.pose.pose_tracker import fix_side_swaps
+from deepmirror.pose.leg_swaps import fix_side_swaps
 from deepmirror.services.films.repetitions import LEAST_TRAVEL_CM, took_a_step
 
 Array = NDArray[np.float64]
