@@ -35,7 +35,7 @@ NETWORK_MEMORY_S = 0.6
 MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
 TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
 SHORTEST_SEGMENT = 0.3  # of its usual length: a segment shorter than this was not followed; our own choice
-STAYS = 1e-6  # weight, px^-2, with which a point that nothing tells of stays where it was first guessed
+STAYS = 1e-6  # weight, px^-2, with which a point that nothing tells of stays where it was first guessed; our own choice
 STEP_DRAG = 0.12  # of a step: how far the still background holds flow back; our own estimate, no source
 
 Lengths = dict[tuple[str, str], tuple[Callable[[Array], Array], float]]
