@@ -6,6 +6,7 @@ from functools import partial
 from html import escape
 
 from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QWidget
 
 from deepmirror.core.motion.time_normalisation import phase_of
 from deepmirror.services.common.jobs import Progress
@@ -131,8 +132,8 @@ class FollowUpController(QObject):
         self._open(first, second, None, None, None)
 
     def _open(self, first: int, second: int, rep_a: int | None, rep_b: int | None, time_s: float | None) -> None:
-        job = Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self)
-        job.done.connect(lambda opened: self._show_in_turns(opened, first, second, time_s))
+        job, asked_from = Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self), self._room()
+        job.done.connect(lambda opened: self._show_in_turns(opened, first, second, time_s, asked_from))
         self._window.run_job(job, self._window.solver)
 
     def _pair(self, first: int, second: int, rep_a: int | None, rep_b: int | None, progress: Progress) -> tuple[SideBySide, Choices]:
@@ -141,11 +142,16 @@ class FollowUpController(QObject):
         b = a if second == first else ComparedFilm(self._window.library, second)
         return SideBySide(a, b, rep_a or 1, rep_b or 1), films_to_compare(self._window.library, second)
 
-    def _show_in_turns(self, opened: tuple[SideBySide, Choices], first: int, second: int, time_s: float | None) -> None:
+    def _show_in_turns(self, opened: tuple[SideBySide, Choices], first: int, second: int, time_s: float | None, asked_from: QWidget | None) -> None:
         room, (pair, films) = self._window.compare, opened
         phase = phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0
-        self._turns.then(partial(room.show_films, films, first, second), partial(room.show_pair, pair, phase), self._shown)
+        shown = partial(self._shown, asked_from)
+        self._turns.then(partial(room.show_films, films, first, second), partial(room.show_pair, pair, phase), shown)
 
-    def _shown(self) -> None:
+    def _shown(self, asked_from: QWidget | None) -> None:
         self._tell()
-        self._window.go("compare")
+        if self._room() is asked_from:  # who has gone on to another room meanwhile is not fetched back
+            self._window.go("compare")
+
+    def _room(self) -> QWidget | None:
+        return self._window.stack.currentWidget()
