@@ -38,8 +38,8 @@ PAST = Path(__file__).parent.parent / "data" / "library-0002.db"
 
 
 def test_killed_at_any_step_nothing_is_lost_doubled_or_left_over() -> None:
-    """Real services in forked processes that end themselves at every twenty-ninth step; all steps are run by bench/hostile.py."""
-    done = subprocess.run([sys.executable, "-m", "bench.kills", "--every", "29"], capture_output=True, text=True, check=False)
+    """Real services in forked processes that end themselves at every forty-seventh step; all steps are run by bench/hostile.py."""
+    done = subprocess.run([sys.executable, "-m", "bench.kills", "--every", "47"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
     kills = [int(n) for n in re.findall(r"(\d+) kills,", done.stdout)]
     assert len(kills) == 6 and min(kills) >= 1, done.stdout  # every kind of work was killed somewhere
