@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zipfile
 import zlib
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from deepmirror.words import say
 Array = NDArray[np.float64]
 
 
+MOVED_PX = 0.01  # a point that lies further from where it was has been put elsewhere
 DISAGREEMENT_SHARE = 0.7  # of two networks' distance, taken as a sigma
 WHOLE_FILM = ("learned", "turn", "turn_sigma", "turn_since", "roll")  # arrays of Evidence whose rows are not frames
 TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on them as a whole
@@ -56,6 +58,8 @@ class Evidence:
     ends; may be empty.
     resting (T, P, 2): where the network saw a foot that stands, or would have seen it (see resting_feet), px, NaN
     everywhere else; may be empty.
+    centre (T, P, 2): where each joint's centre lies from the network's point as the picture around it tells (see joint_centres), px, and
+    centre_sigma (T, P, 2): how surely along and across, px; NaN and inf where nobody read; may be empty.
     roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """
 
@@ -79,6 +83,8 @@ class Evidence:
     sole: Array = field(default_factory=lambda: np.empty(0))
     back: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     resting: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
+    centre: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
+    centre_sigma: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     roll: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
@@ -118,7 +124,8 @@ class Evidence:
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
         whole &= all(len(a) in (0, frames) for a in (self.room, self.stack, self.plate, self.sole, self.platform, self.back))
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
-        whole &= self.roll.shape in ((0,), (2,)) and (not len(self.resting) or self.resting.shape == (frames, count, 2))
+        whole &= self.roll.shape in ((0,), (2,)) and self.centre.shape == self.centre_sigma.shape
+        whole &= all(not len(a) or a.shape == (frames, count, 2) for a in (self.resting, self.centre))
         if not whole or frames < 2 or not np.all(np.diff(self.times) > 0):
             raise BadEvidence("What was seen in the film does not belong together; it is looked at again.")
 
@@ -146,8 +153,19 @@ class Evidence:
             match_sigma=pick(self.match_sigma, np.inf),
             match_key=pick(self.match_key, -1.0),
             resting=pick(self.resting, np.nan) if len(self.resting) else self.resting,
+            centre=pick(self.centre, np.nan) if len(self.centre) else self.centre,
+            centre_sigma=pick(self.centre_sigma, np.inf) if len(self.centre) else self.centre_sigma,
             learned=learned,
         )
+
+    def with_network(self, network: Array, sigma: Array) -> Evidence:
+        """The network's points put elsewhere (T, P, 2) px: what was read of a centre beside the old place says nothing of the new one."""
+        if not len(self.centre):
+            return replace(self, network=network, network_sigma=sigma)
+        with np.errstate(invalid="ignore"):
+            moved = np.abs(network - self.network).max(axis=2) > MOVED_PX
+        centre, doubt = np.where(moved[..., None], np.nan, self.centre), np.where(moved[..., None], np.inf, self.centre_sigma)
+        return replace(self, network=network, network_sigma=sigma, centre=centre, centre_sigma=doubt)
 
     def between(self, first: int, last: int) -> Evidence:
         """The part of the film from frame `first` to before `last`; patches learned and turns begun outside it come to nothing."""
@@ -163,14 +181,20 @@ class Evidence:
 
     def swapped(self, ranges: list[tuple[int, int]]) -> Evidence:
         """Left and right of the network exchanged over frame ranges (inclusive), where it took one leg for the other."""
-        out = replace(self, network=self.network.copy(), network_sigma=self.network_sigma.copy())
-        pairs = [(i, self.names.index(sided(split(n)[0], "right"))) for i, n in enumerate(self.names) if split(n)[1] == "left"]
+        rows = np.zeros(len(self.times), bool)
         for first, last in ranges:
-            rows = slice(first, last + 1)
-            for left, right in pairs:
-                for values in (out.network, out.network_sigma):
-                    values[rows, [left, right]] = values[rows, [right, left]]
-        return out
+            rows[first : last + 1] ^= True
+        return self.exchanged(
+            rows, [(i, self.names.index(sided(split(n)[0], "right"))) for i, n in enumerate(self.names) if split(n)[1] == "left"]
+        )
+
+    def exchanged(self, rows: NDArray[np.bool_], pairs: Sequence[tuple[int, ...]]) -> Evidence:
+        """Pairs of the network's points exchanged, with all that was read beside them, in the frames of rows (T,)."""
+        out = {k: getattr(self, k).copy() for k in ("network", "network_sigma", "centre", "centre_sigma")}
+        for values in out.values():
+            for a, b in pairs if len(values) else ():
+                values[rows, a], values[rows, b] = values[rows, b].copy(), values[rows, a].copy()
+        return replace(self, **out)
 
 
 # Segment that carries a clicked point which has no side; None: it moves with a joint and does not turn.

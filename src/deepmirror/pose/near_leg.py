@@ -117,11 +117,5 @@ def _without_leg_mistakes(evidence: Evidence, calm: Array, near: str, far: str, 
 
 def _exchanged(evidence: Evidence, near: str, far: str, swaps: NDArray[np.bool_]) -> Evidence:
     """Left and right leg of the network exchanged in the frames of swaps (T,)."""
-    out = replace(evidence, network=evidence.network.copy(), network_sigma=evidence.network_sigma.copy())
-    for joint in ("hip", *LEG):
-        a, b = (evidence.names.index(sided(joint, s)) for s in (near, far))
-        for values in (out.network, out.network_sigma):
-            rows = values[swaps]
-            rows[:, [a, b]] = rows[:, [b, a]]
-            values[swaps] = rows
-    return out
+    pairs = [tuple(evidence.names.index(sided(joint, s)) for s in (near, far)) for joint in ("hip", *LEG)]
+    return evidence.exchanged(swaps, pairs)

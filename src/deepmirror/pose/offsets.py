@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import split
 from deepmirror.fitted import fitted
-from deepmirror.pose.evidence import Evidence, Keyframe, rotate, shank_px, steady
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px, steady
 from deepmirror.pose.posture import Posture
 
 Array = NDArray[np.float64]
@@ -22,6 +22,9 @@ OFFSET_LIMIT = 0.4
 BEND_DOUBT = fitted("bend_doubt")
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
 PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
+READ_LASTS = fitted("centre_reading_lasts")
+MOST_UNSURER = 3.0  # times: a picture that shows nothing makes a joint no less sure than that; our own choice
+READ_SHARE = 0.5  # of the looks: where fewer were read the usual offset holds; our own choice
 NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 
 
@@ -73,12 +76,12 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
     move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
     for p, name in enumerate(evidence.names):
         habit = habits.get(split(name)[0], JointOffsetPrior(0, 0, 0.12))
-        sign, bend, turn = posture.mirror.get(split(name)[1], 0), posture.bend[:, p], posture.turn[:, p]
-        usual = np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1) * shank
+        bend, turn = posture.bend[:, p], posture.turn[:, p]
+        usual = _with_what_was_read(evidence, p, turn, _usual(habit, bend, posture.mirror.get(split(name)[1], 0), shank), habit, shank)
         clicked = [k for k in sorted(keys, key=lambda k: k.frame) if name in k.points]
         rows = [(k.frame, np.array(k.points[name]), (k.sigma_px, k.narrow.get(name, k.sigma_px))) for k in clicked]
         rows = [r for r in rows if np.linalg.norm(r[1] - calm[r[0], p]) < OFFSET_LIMIT * shank]
-        own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual[frame] for frame, click, _ in rows]).reshape(-1, 2)
+        own = np.array([rotate(click - calm[frame, p], -turn[frame]) - usual.steady[frame] for frame, click, _ in rows]).reshape(-1, 2)
         noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
         frames = np.array([r[0] for r in rows], int)
         personal = np.zeros((len(calm), 2))
@@ -87,8 +90,40 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
             personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
             with_bend = float(np.hypot(habit.bend_along, habit.bend_across))
             sure[:, p, axis] = np.hypot(sure[:, p, axis], BEND_DOUBT * with_bend * shank * _bent_since(bend, frames))
-        move[:, p] = rotate(usual + personal, turn)
+        sure[:, p] *= usual.unsurer
+        move[:, p] = rotate(usual.move + personal, turn)
     return Offsets(move, sure, posture.turn)
+
+
+@dataclass(frozen=True)
+class _Usual:
+    """A joint's offset (T, 2) px along and across its direction before its own clicks are asked, the same as several looks tell it, and
+    by how much less sure it is in some frames than in most (T, 2)."""
+
+    move: Array
+    steady: Array
+    unsurer: Array
+
+
+def _usual(habit: JointOffsetPrior, bend: Array, sign: int, shank: float) -> Array:
+    """As it is with most clients (T, 2) px, along and across."""
+    return shank * np.stack([habit.along + habit.bend_along * bend, sign * (habit.across + habit.bend_across * bend)], axis=1)
+
+
+def _with_what_was_read(evidence: Evidence, p: int, turn: Array, usual: Array, habit: JointOffsetPrior, shank: float) -> _Usual:
+    """What is usual with most clients and what the pictures around this client's joint tell (see joint_centres), each by its doubt."""
+    looked, nothing = np.isfinite(evidence.network[:, p, 0]), _Usual(usual, usual, np.ones_like(usual))
+    if not len(evidence.centre) or not looked.any():
+        return nothing
+    told = np.isfinite(evidence.centre[:, p, 0])
+    if (told & looked).sum() < READ_SHARE * looked.sum():
+        return nothing
+    read = rotate(filled(evidence.centre[:, [p]])[:, 0], -turn)
+    sigma = steady(np.where(told[:, None], evidence.centre_sigma[:, p], np.nan)[:, None])[:, 0]
+    spread = shank * np.array([lasting for lasting, _ in habit.spreads()])
+    share = spread**2 / (spread**2 + (READ_LASTS * sigma) ** 2)
+    both = usual + share * (read - usual)
+    return _Usual(both, steady(both[:, None])[:, 0], np.clip(sigma / np.median(sigma[told], axis=0), 1.0, MOST_UNSURER))
 
 
 def _bent_since(bend: Array, frames: NDArray[np.int_]) -> Array:

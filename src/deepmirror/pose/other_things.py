@@ -56,7 +56,7 @@ def _without_lost_looks(evidence: Evidence, shank: float) -> Evidence:
             continue
         lost = _lost(evidence.network[looks, p] - way[looks, p], told[looks, p], looks, LOST_SHARE * shank)
         network[lost, p], sigma[lost, p] = np.nan, np.inf
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def _lost(still: Array, told: Array, looks: NDArray[np.intp], limit: float) -> list[int]:

@@ -18,7 +18,8 @@ from deepmirror.core.skeleton import ALL_POINTS, split
 from deepmirror.errors import BadFilm
 from deepmirror.pose.back_outline import SHARES, back_in_picture
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
-from deepmirror.pose.leg_swaps import fix_side_swaps
+from deepmirror.pose.joint_centres import CentreReader, Centres
+from deepmirror.pose.leg_swaps import exchange_legs, fix_side_swaps
 from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
 Array = NDArray[np.float64]
@@ -81,12 +82,14 @@ GLANCE = Plan("full", 2.5)  # to tell whether somebody lifts
 
 @dataclass(frozen=True)
 class Look:
-    """What one frame showed: the network's sighting, and the checking network's where it looked too; and where it was looked for."""
+    """What one frame showed: the network's sighting, and the checking network's where it looked too; where it was looked for; and what was
+    read of the joints' centres there."""
 
     frame: int
     seen: Detection | None
     checked: Detection | None
     region: Region | None = None
+    centres: Centres | None = None
 
 
 @dataclass(frozen=True)
@@ -120,7 +123,9 @@ class PoseTracker:
         subject: tuple[float, float] | None = None,
         mirrored: bool = False,
         lies: bool = False,
+        reader: CentreReader | None = None,
     ) -> None:
+        self._reader = reader
         self._plan, self._place, self._lies = plan, subject, lies
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
@@ -160,7 +165,8 @@ class PoseTracker:
         self._turns[lane] = [*self._turns[lane], seen.next_region().turn][-3:] if there else []
         self._regions[lane] = self._ahead(lane, seen.next_region()) if there else None
         checked = self._checkers[lane].look(rgb, best.region) if there and check else None
-        return Look(frame, seen if there else None, checked, best.region if there else None)
+        centres = self._reader.read(rgb, seen) if there and self._reader is not None else None
+        return Look(frame, seen if there else None, checked, best.region if there else None, centres)
 
     def _turned(self, lane: int, rgb: Picture, best: Sighting) -> Sighting:
         """The sighting, or one into a region turned either way where that is clearly better."""
@@ -331,25 +337,29 @@ def look(
     begin: Region | None = None,
     back: tuple[str, float] | None = None,
     lies: bool = False,
+    reader: CentreReader | None = None,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
 
     clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
     people are in view; mirrored: every second look is into a mirror; elsewhere: takes the other bodies that were seen; begin: where the
     body is looked for in the first picture; back: the near side and where the back lies (see back_outline), where its outline is to be
-    seen; lies: see PoseTracker. Raises BadFilm when no body was ever seen.
+    seen; lies: see PoseTracker; reader: reads the joints' centres. Raises BadFilm when no body was ever seen.
     """
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
+    centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
     outline = np.full((len(times), len(SHARES), 2), np.nan)
     columns = [NETWORK_INDEX[n] for n in names]
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
-    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies)
+    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies, reader)
     for found in tracker.run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:
             network[found.frame] = found.seen.points[columns]
+            if found.centres is not None:
+                centre[found.frame], doubt[found.frame] = found.centres.move, found.centres.sigma
             if back is not None:
                 outline[found.frame] = back_in_picture(found.seen, *back)
         if found.checked is not None:
@@ -359,17 +369,21 @@ def look(
         elsewhere += tracker.elsewhere
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
-    evidence = looks_as_evidence(times, names, network, second)
+    evidence = looks_as_evidence(times, names, network, second, (centre, doubt) if reader is not None else None)
     return evidence if back is None else replace(evidence, back=outline)
 
 
-def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array) -> Evidence:
-    """What the looks alone say; network, second (T, P, 2) px, NaN where nobody looked; the first is changed in place."""
-    fix_side_swaps(network, names)
+def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array, read: tuple[Array, Array] | None = None) -> Evidence:
+    """What the looks alone say; network, second (T, P, 2) px, NaN where nobody looked; read: centres and their sigma (see Evidence). The
+    first and the last are changed in place."""
+    swapped = fix_side_swaps(network, names)
+    for values in read or ():
+        exchange_legs(values, names, swapped)
     shank = shank_px(network, names)
     share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])
     sigma = np.hypot(share * shank, DISAGREEMENT_SHARE * disagreement(network, second))
-    return Evidence(times, names, network, np.where(np.isfinite(network[..., 0]), sigma, np.inf))
+    seen = Evidence(times, names, network, np.where(np.isfinite(network[..., 0]), sigma, np.inf))
+    return seen if read is None else replace(seen, centre=read[0], centre_sigma=read[1])
 
 
 def disagreement(network: Array, second: Array) -> Array:

@@ -6,7 +6,7 @@ to lie clearly elsewhere is set right so: a shoe that rises by so much changes t
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -128,7 +128,7 @@ def with_feet_at_rest(evidence: Evidence) -> Evidence:
     usual = np.array([np.median(s[np.isfinite(s)]) if np.isfinite(s).any() else np.inf for s in sigma.T])
     network[standing] = evidence.resting[standing]
     sigma[standing] = np.broadcast_to(usual, sigma.shape)[standing]
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def _piece(grey: Picture, place: Array, radius: int) -> NDArray[np.uint8] | None:

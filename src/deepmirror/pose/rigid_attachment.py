@@ -6,7 +6,6 @@ This gives them a place to be looked for in every frame, and keeps them near the
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,7 +63,7 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
         paths = np.array([_path(name, k, calm, evidence.names, near) for k in rows])
         network[:, i] = blend(paths, [k.frame for k in rows])
         sigma[:, i] = CARRIED_SIGMA_SHARE[name] * shank
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def carried_points(keys: Sequence[Keyframe], movement: Movement, view: str) -> frozenset[str]:
@@ -83,7 +82,7 @@ def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str, with_shank: 
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
     for i, path in carried_foot(calm, evidence.names, keys, view, with_shank):
         network[:, i], sigma[:, i] = path, HELD_FOOT_SIGMA_SHARE * shank
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def carried_foot(positions: Array, names: list[str], keys: list[Keyframe], view: str, with_shank: bool) -> Iterator[tuple[int, Array]]:
@@ -111,7 +110,7 @@ def carry_feet_on_platform(evidence: Evidence, keys: list[Keyframe]) -> Evidence
         if split(name)[0] in ON_PLATFORM and rows:
             paths = np.array([_with_platform(np.array(k.points[name]), k.frame, evidence.platform) for k in rows])
             network[:, i], sigma[:, i] = blend(paths, [k.frame for k in rows]), ON_PLATFORM_SIGMA * shank
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def _with_platform(click: Array, frame: int, platform: Array) -> Array:

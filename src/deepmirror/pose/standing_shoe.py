@@ -74,7 +74,7 @@ def with_standing_shoe(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe
     for column, below in zip(at[1:], (shoe.heel, shoe.toe), strict=True):
         network[lost, column] = guided[lost, at[0]] + below - own.move[lost, column]
         sigma[lost, column] = np.hypot(sigma[lost, at[0]], shoe.sd)
-    return replace(evidence, network=network, network_sigma=sigma)
+    return evidence.with_network(network, sigma)
 
 
 def _as_clicked(shoes: Array) -> _Shoe:

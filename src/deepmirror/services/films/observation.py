@@ -16,6 +16,7 @@ from deepmirror.pose.camera_motion import PlatformFollower
 from deepmirror.pose.client_choice import lifts_more, somebody_else
 from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled
 from deepmirror.pose.flow_pass import follow
+from deepmirror.pose.joint_centres import CentreReader
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.network import Region
 from deepmirror.pose.pose_tracker import FINAL as FINAL
@@ -48,14 +49,13 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
     others: list[Region] = []
-    back = where_back_lies(brief, movement)
+    back, reader = where_back_lies(brief, movement), CentreReader(brief.file.view)
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
-        return look(
-            frames, film.times, closely, {k.frame: k.points for k in keys}, tick, subject, mirrored, others, begin, back, movement.lies
-        )
+        clicked, told = {k.frame: k.points for k in keys}, reader if closely is plan else None
+        return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, movement.lies, told)
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every)) if subject is None and not keys else None
@@ -153,7 +153,11 @@ def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
     own, there = [followed.names.index(n) for n in ALL_POINTS], [seen.names.index(n) for n in ALL_POINTS]
     network, sigma = followed.network.copy(), followed.network_sigma.copy()
     network[:, own], sigma[:, own] = seen.network[:, there], seen.network_sigma[:, there]
-    return replace(followed, network=network, network_sigma=sigma, back=seen.back)
+    centre, doubt = seen.centre, seen.centre_sigma
+    if len(centre):
+        centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
+        centre[:, own], doubt[:, own] = seen.centre[:, there], seen.centre_sigma[:, there]
+    return replace(followed, network=network, network_sigma=sigma, back=seen.back, centre=centre, centre_sigma=doubt)
 
 
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:

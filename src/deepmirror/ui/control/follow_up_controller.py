@@ -132,7 +132,10 @@ class FollowUpController(QObject):
         self._open(first, second, None, None, None)
 
     def _open(self, first: int, second: int, rep_a: int | None, rep_b: int | None, time_s: float | None) -> None:
-        job, asked_from = Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self), self._room()
+        job, asked_from = (
+            Job(tr("Opening both films"), lambda progress: self._pair(first, second, rep_a, rep_b, progress), self),
+            self._room(),
+        )
         job.done.connect(lambda opened: self._show_in_turns(opened, first, second, time_s, asked_from))
         self._window.run_job(job, self._window.solver)
 
@@ -142,7 +145,9 @@ class FollowUpController(QObject):
         b = a if second == first else ComparedFilm(self._window.library, second)
         return SideBySide(a, b, rep_a or 1, rep_b or 1), films_to_compare(self._window.library, second)
 
-    def _show_in_turns(self, opened: tuple[SideBySide, Choices], first: int, second: int, time_s: float | None, asked_from: QWidget | None) -> None:
+    def _show_in_turns(
+        self, opened: tuple[SideBySide, Choices], first: int, second: int, time_s: float | None, asked_from: QWidget | None
+    ) -> None:
         room, (pair, films) = self._window.compare, opened
         phase = phase_of(pair.pair()[0], time_s) if time_s is not None else 1.0
         shown = partial(self._shown, asked_from)
