@@ -48,7 +48,7 @@ def test_a_convolution_is_the_reference_librarys_at_every_second_place() -> None
     x = pictures[0].astype(float)
     for k in range(4):
         kernel, bias = learned[f"kernel_{k}"].astype(float), learned[f"bias_{k}"]
-        whole = [sum(correlate2d(x[c], kernel[d, c], mode="same") for c in range(len(x))) + bias[d] for d in range(len(kernel))]
+        whole = [sum(correlate2d(x[c], kernel[d, :, :, c], mode="same") for c in range(len(x))) + bias[d] for d in range(len(kernel))]
         x = np.maximum(np.array(whole)[:, ::2, ::2], 0)
     seen = np.maximum(learned["seen_weight"] @ x.ravel() + learned["seen_bias"], 0)
     told = np.maximum(learned["known_weight"] @ known[0] + learned["known_bias"], 0)

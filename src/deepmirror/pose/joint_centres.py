@@ -151,16 +151,17 @@ class CentreReader:
 def weights() -> dict[str, Floats]:
     """What was learned, by the name of the layer."""
     with (resources.files("deepmirror.pose") / "models" / "joint_centres.npz").open("rb") as file, np.load(file) as data:
-        return {k: data[k].astype(np.float32) for k in data.files if k != "about"}
+        learned = {k: data[k].astype(np.float32) for k in data.files if k != "about"}
+    return {k: np.ascontiguousarray(v.transpose(0, 2, 3, 1)) if k.startswith("kernel") else v for k, v in learned.items()}
 
 
 def run(learned: dict[str, Floats], pictures: Floats, known: Floats) -> Floats:
     """The network: (N, 4) across and along in body units, and the widths of both before `softplus`. pictures (N, 3, PATCH, PATCH) 0..1,
     known (N, F)."""
-    x = pictures
+    x = pictures.transpose(0, 2, 3, 1)
     for k in range(CONVOLUTIONS):
         x = _convolved(x, learned[f"kernel_{k}"], learned[f"bias_{k}"])
-    seen = _layer(x.reshape(len(x), -1), learned, "seen")
+    seen = _layer(x.transpose(0, 3, 1, 2).reshape(len(x), -1), learned, "seen")
     both = _layer(np.concatenate([seen, _layer(known, learned, "known")], axis=1), learned, "both")
     return np.asarray(both @ learned["out_weight"].T + learned["out_bias"], np.float32)
 
@@ -170,11 +171,9 @@ def _layer(x: Floats, learned: dict[str, Floats], name: str) -> Floats:
 
 
 def _convolved(x: Floats, kernel: Floats, bias: Floats) -> Floats:
-    """Every second place of a convolution, cut off below zero. x (N, C, H, W), kernel (D, C, k, k) -> (N, D, H/2, W/2)."""
-    size = kernel.shape[2]
-    padded = np.pad(x, ((0, 0), (0, 0), (size // 2, size // 2), (size // 2, size // 2)))
-    windows = np.lib.stride_tricks.sliding_window_view(padded, (size, size), axis=(2, 3))[:, :, ::2, ::2]
-    n, channels, height, width = windows.shape[:4]
-    columns = windows.transpose(0, 2, 3, 1, 4, 5).reshape(n * height * width, channels * size * size)
-    out = columns @ kernel.reshape(len(kernel), -1).T + bias
-    return np.ascontiguousarray(np.maximum(out, 0).reshape(n, height, width, -1).transpose(0, 3, 1, 2), np.float32)
+    """Every second place of a convolution, cut off below zero. x (N, H, W, C), kernel (D, k, k, C) -> (N, H/2, W/2, D)."""
+    size = kernel.shape[1]
+    padded = np.pad(x, ((0, 0), (size // 2, size // 2), (size // 2, size // 2), (0, 0)))
+    windows = np.lib.stride_tricks.sliding_window_view(padded, (size, size), axis=(1, 2))[:, ::2, ::2].transpose(0, 1, 2, 4, 5, 3)
+    out = windows.reshape(-1, kernel[0].size) @ kernel.reshape(len(kernel), -1).T + bias
+    return np.asarray(np.maximum(out, 0), np.float32).reshape(*windows.shape[:3], len(kernel))

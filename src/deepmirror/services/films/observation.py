@@ -54,8 +54,8 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
-        clicked, told = {k.frame: k.points for k in keys}, reader if closely is plan else None
-        return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, movement.lies, told)
+        clicked, read = {k.frame: k.points for k in keys}, reader if closely is FINAL else None
+        return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, movement.lies, read)
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every)) if subject is None and not keys else None
