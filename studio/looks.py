@@ -1,6 +1,6 @@
 """Single pictures drawn by lot, what the pose network sees in each and where the joints truly are: what `learn_centres` learns from.
 
-    PYTHONPATH=.:src .venv-studio/bin/python -m studio.looks 2000-2999 --out bench/films/looks
+    PYTHONPATH=.:src .venv-studio/bin/python -m studio.looks 2003-3999 --out bench/films/looks
 
 Seeds from 2000 on are for this and nothing else: films of work (below 1000) and sealed ones (1000 to 1199) show other bodies. One
 file a seed, so that it can be stopped and gone on with. Each picture is looked into as one in the middle of a film is: into the
@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS
-from deepmirror.pose.network import CROP, NETWORK_INDEX, LandmarkNetwork, Region, region_around
+from deepmirror.pose.network import COLUMNS, CROP, LandmarkNetwork, Region, region_around
 from studio.client_film import Stage, Take, seeds_of
 from studio.lot import draw
 
@@ -29,7 +29,6 @@ ROUGH_SHARE = 0.05  # of the trunk: how roughly the first region is known
 ROUGH_TURN, ROUGH_SIDE = 0.06, 0.04  # rad and share: how far the region of a look lies from the one its own picture would ask for
 QUALITY = (35, 85)  # of JPEG, in the place of a film's own compression
 KEPT_PX, KEPT_QUALITY = 384, 92  # side of the region as it is kept, and of its JPEG
-COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
 
 
 def compressed(rgb: NDArray[np.uint8], quality: int) -> NDArray[np.uint8]:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from deepmirror.core.skeleton import CARRIERS, SEGMENTS, SIDES, sided, split
 from deepmirror.errors import BadEvidence
 from deepmirror.files import write_whole
+from deepmirror.pose.leg_swaps import exchange
 from deepmirror.words import say
 
 Array = NDArray[np.float64]
@@ -184,16 +185,15 @@ class Evidence:
         rows = np.zeros(len(self.times), bool)
         for first, last in ranges:
             rows[first : last + 1] ^= True
-        return self.exchanged(
-            rows, [(i, self.names.index(sided(split(n)[0], "right"))) for i, n in enumerate(self.names) if split(n)[1] == "left"]
-        )
+        pairs = [(i, self.names.index(sided(split(n)[0], "right"))) for i, n in enumerate(self.names) if split(n)[1] == "left"]
+        return self.exchanged(rows, pairs)
 
     def exchanged(self, rows: NDArray[np.bool_], pairs: Sequence[tuple[int, ...]]) -> Evidence:
         """Pairs of the network's points exchanged, with all that was read beside them, in the frames of rows (T,)."""
         out = {k: getattr(self, k).copy() for k in ("network", "network_sigma", "centre", "centre_sigma")}
         for values in out.values():
-            for a, b in pairs if len(values) else ():
-                values[rows, a], values[rows, b] = values[rows, b].copy(), values[rows, a].copy()
+            if len(values):
+                exchange(values, rows, pairs)
         return replace(self, **out)
 
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS, JOINTS, SIDES, near_side, sided
 from deepmirror.core.views import facing, outward
-from deepmirror.pose.network import NETWORK_INDEX, Detection
+from deepmirror.pose.network import COLUMNS, Detection
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
@@ -29,7 +29,6 @@ FOOT = ("heel", "toe")  # their own direction runs about across the shank
 UPRIGHT = {"shoulder": ("shoulder", "hip"), "hip": ("hip", "knee"), "knee": ("hip", "knee")}
 PATCH = 72  # px, side of the little picture
 SPAN = 1.6  # its side in body units
-COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
 CONVOLUTIONS = 4
 LEAST_WIDTH = 0.003  # body units: nothing is said to be surer
 FEATURE_LIMIT = 4.0  # half sides of a little picture; what lies further off is no part of this body

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,11 +13,15 @@ SWAP_GAIN = 0.5  # exchanging the legs must bring the frame at least this much n
 LEG = ("hip", "knee", "ankle", "heel", "toe")
 
 
+def exchange(values: Array, rows: NDArray[np.bool_], pairs: Iterable[tuple[int, ...]]) -> None:
+    """Pairs of points exchanged in values (T, P, ...) in the frames of rows (T,), in place."""
+    for a, b in pairs:
+        values[rows, a], values[rows, b] = values[rows, b].copy(), values[rows, a].copy()
+
+
 def exchange_legs(values: Array, names: list[str], rows: NDArray[np.bool_]) -> None:
     """What belongs to the left leg and to the right one (T, P, ...) exchanged in the frames of rows (T,), in place."""
-    for joint in LEG:
-        a, b = names.index(f"{joint}_left"), names.index(f"{joint}_right")
-        values[rows, a], values[rows, b] = values[rows, b].copy(), values[rows, a].copy()
+    exchange(values, rows, [(names.index(f"{joint}_left"), names.index(f"{joint}_right")) for joint in LEG])
 
 
 def fix_side_swaps(network: Array, names: list[str]) -> NDArray[np.bool_]:

@@ -18,6 +18,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.skeleton import ALL_POINTS
+
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 Quality = Literal["full", "heavy"]
@@ -43,6 +45,7 @@ NETWORK_INDEX = {
     "toe_left": 31,
     "toe_right": 32,
 }
+COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
 CLEAR_JOINTS = [i for n, i in NETWORK_INDEX.items() if n.split("_")[0] in ("shoulder", "hip", "knee", "ankle")]
 LANDMARKS = 39  # what the network gives, as its makers run it, from memory
 _OTHER = {i: NETWORK_INDEX[f"{n.rpartition('_')[0]}_{'right' if n.endswith('left') else 'left'}"] for n, i in NETWORK_INDEX.items()}

@@ -20,7 +20,7 @@ from deepmirror.pose.back_outline import SHARES, back_in_picture
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
 from deepmirror.pose.joint_centres import CentreReader, Centres
 from deepmirror.pose.leg_swaps import exchange_legs, fix_side_swaps
-from deepmirror.pose.network import NETWORK_INDEX, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
+from deepmirror.pose.network import COLUMNS, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -350,20 +350,19 @@ def look(
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
     outline = np.full((len(times), len(SHARES), 2), np.nan)
-    columns = [NETWORK_INDEX[n] for n in names]
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
     tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies, reader)
     for found in tracker.run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:
-            network[found.frame] = found.seen.points[columns]
+            network[found.frame] = found.seen.points[COLUMNS]
             if found.centres is not None:
                 centre[found.frame], doubt[found.frame] = found.centres.move, found.centres.sigma
             if back is not None:
                 outline[found.frame] = back_in_picture(found.seen, *back)
         if found.checked is not None:
-            second[found.frame] = found.checked.points[columns]
+            second[found.frame] = found.checked.points[COLUMNS]
         tick(found.frame)
     if elsewhere is not None:
         elsewhere += tracker.elsewhere

@@ -49,12 +49,12 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     subject = brief.file.subject.at_px if brief.file.subject else None
     tick = progress.part(0.0, share, "looking for the body", total, every)
     others: list[Region] = []
-    back, reader = where_back_lies(brief, movement), CentreReader(brief.file.view)
+    back, reader = where_back_lies(brief, movement), CentreReader(brief.file.view) if plan is FINAL else None
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
-        clicked, read = {k.frame: k.points for k in keys}, reader if closely is FINAL else None
+        clicked, read = {k.frame: k.points for k in keys}, reader if closely is plan else None
         return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, movement.lies, read)
 
     evidence = looked(plan)

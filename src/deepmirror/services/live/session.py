@@ -20,7 +20,7 @@ from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.back_outline import back_in_picture
-from deepmirror.pose.network import NETWORK_INDEX, region_around
+from deepmirror.pose.network import COLUMNS, region_around
 from deepmirror.pose.pose_tracker import QUICK, PoseTracker
 from deepmirror.services.films.analysis import Analysis, conclude
 from deepmirror.services.films.observation import where_back_lies
@@ -38,7 +38,6 @@ STILL_SHARE = 0.3  # of the usual range: a signal that moved less was still; our
 PRAISE = "Every rep was clean: do the next set just like that."
 NOT_YET = "Not everything that matters could be told yet: the full result follows."
 NOT_SEEN = "No repetition was seen."
-COLUMNS = [NETWORK_INDEX[n] for n in ALL_POINTS]
 
 
 @dataclass(frozen=True)
