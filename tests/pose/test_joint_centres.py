@@ -160,9 +160,10 @@ def test_what_was_read_belongs_to_its_look_whatever_is_done_with_it(tmp_path: Pa
     assert other.swapped([(10, 12)]).centre == pytest.approx(seen.centre, nan_ok=True)
     elsewhere = seen.network.copy()
     elsewhere[5, left] += [30, 0]
+    elsewhere[7, left] = np.nan
     moved = seen.with_network(elsewhere, seen.network_sigma)
     assert np.isnan(moved.centre[5, left]).all() and moved.centre[6, left] == pytest.approx([9, 0])
-    assert np.isinf(moved.centre_sigma[5, left]).all()
+    assert np.isinf(moved.centre_sigma[[5, 7], left]).all() and np.isnan(moved.centre[7, left]).all()
     assert seen.only(["hip_right", "knee_right"]).centre[0] == pytest.approx(np.array([[4, 0], [np.nan, np.nan]]), nan_ok=True)
     assert len(seen.between(5, 15).centre) == 10
     seen.save(tmp_path / "seen.npz")

@@ -160,12 +160,13 @@ class Evidence:
         )
 
     def with_network(self, network: Array, sigma: Array) -> Evidence:
-        """The network's points put elsewhere (T, P, 2) px: what was read of a centre beside the old place says nothing of the new one."""
+        """The network's points put elsewhere (T, P, 2) px, or taken away (NaN): what was read of a centre beside the old place says nothing
+        of the new one."""
         if not len(self.centre):
             return replace(self, network=network, network_sigma=sigma)
         with np.errstate(invalid="ignore"):
-            moved = np.abs(network - self.network).max(axis=2) > MOVED_PX
-        centre, doubt = np.where(moved[..., None], np.nan, self.centre), np.where(moved[..., None], np.inf, self.centre_sigma)
+            stays = np.abs(network - self.network).max(axis=2, keepdims=True) <= MOVED_PX
+        centre, doubt = np.where(stays, self.centre, np.nan), np.where(stays, self.centre_sigma, np.inf)
         return replace(self, network=network, network_sigma=sigma, centre=centre, centre_sigma=doubt)
 
     def between(self, first: int, last: int) -> Evidence:
