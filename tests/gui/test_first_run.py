@@ -121,8 +121,10 @@ def test_several_films_are_brought_in_by_one_table(empty: MainWindow, qtbot: QtB
         ("Oren", str(squat.movement.movement()), "front"),
     }
     assert len(empty.library.clients()) == 1, "one new client, not one a film"
-    model, row = empty.desk_room.model, empty.desk_room.list.currentIndex().row()
-    assert row == model.row_of(max(f.id for f in films)) == 0 and len(model.visits) == 1, "the bar stands on the newest, in its visit"
+    model, bar = empty.desk_room.model, empty.desk_room.list.currentIndex
+    newest = max(f.id for f in films)
+    qtbot.waitUntil(lambda: model.row_of(newest) >= 0 and not empty.film_import._turns.waiting(), timeout=PATIENCE)  # read in turns
+    assert bar().row() == model.row_of(newest) == 0 and len(model.visits) == 1, "the bar stands on the newest, in its visit"
     table.reject()
 
 
