@@ -95,10 +95,10 @@ def rest_of_the_first(window: MainWindow, qtbot: QtBot) -> None:
     QTest.mouseMove(loop, middle + QPoint(30, 20))
     QTest.mouseRelease(loop, Qt.MouseButton.LeftButton, pos=middle + QPoint(30, 20))
     assert len(loop.strokes) == 1
-    first = loop.frame
-    qtbot.waitUntil(lambda: loop.frame != first, timeout=PATIENCE)
     key(window, "floor_wipe")
     assert loop.strokes == []
+    first = loop.frame
+    qtbot.waitUntil(lambda: loop.frame != first, timeout=PATIENCE)
     dark = window.floor.rest.clock.usual_colour
     key(window, "floor_light")
     assert window.floor.rest.clock.usual_colour != dark

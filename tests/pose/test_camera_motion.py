@@ -1,19 +1,13 @@
-"""The still room and the moving platform: a hand-held camera's movement found again, a sled's too, a still camera left alone."""
+"""The still room: a hand-held camera's movement found again, a still camera left alone."""
 
 from __future__ import annotations
-
-from dataclasses import replace
 
 import cv2
 import numpy as np
 import pytest
 
 from deepmirror.core.trajectories import Track
-from deepmirror.movements.loader import load_catalogue
-from deepmirror.pose.camera_motion import PlatformFollower, RoomFollower
-from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.rigid_attachment import carry_feet_on_platform
-from deepmirror.services.films.repetitions import repetitions, sled_travel
+from deepmirror.pose.camera_motion import RoomFollower
 
 
 def wall() -> np.ndarray:
@@ -47,51 +41,6 @@ def test_a_camera_that_stands_still_has_no_path() -> None:
     for _ in range(10):
         follower.add(np.ascontiguousarray(picture), np.array([[300.0, 200.0], [340.0, 300.0]]))
     assert len(follower.path()) == 0
-
-
-def sled_pictures() -> tuple[list[np.ndarray], np.ndarray]:
-    """A platform (its own texture, 240 x 120 px at 200, 80) that goes 60 px down and back before a still wall, and its way (T,) px."""
-    rng = np.random.default_rng(5)
-    back, plate = wall()[:400, :640].copy(), cv2.GaussianBlur(rng.integers(0, 255, (120, 240), dtype=np.uint8), (0, 0), 1.5)
-    way = 60 * (1 - np.cos(np.linspace(0, 4 * np.pi, 61))) / 2
-    pictures = []
-    for down in way:
-        picture = back.copy()
-        moved = cv2.warpAffine(plate, np.array([[1.0, 0, 0], [0, 1, down % 1]]), (240, 121), borderMode=cv2.BORDER_REPLICATE)
-        picture[80 + int(down) : 200 + int(down), 200:440] = moved[:120]
-        pictures.append(picture)
-    return pictures, way
-
-
-CORNERS = np.array([[200.0, 80.0], [440.0, 80.0], [440.0, 200.0], [200.0, 200.0]])
-
-
-def test_marks_on_a_platform_move_with_it() -> None:
-    pictures, way = sled_pictures()
-    follower = PlatformFollower(CORNERS)
-    for picture in pictures:
-        follower.add(picture)
-    path = follower.path()
-    there = path[:, :, :2] @ CORNERS[2] + path[:, :, 2]
-    assert np.abs(there - np.stack([np.full(61, 440.0), 200 + way], axis=1)).max() < 1.5
-
-
-def test_clicked_feet_go_with_the_platform_and_its_way_counts_the_reps() -> None:
-    pictures, way = sled_pictures()
-    follower = PlatformFollower(CORNERS)
-    for picture in pictures:
-        follower.add(picture)
-    names = ["toe_left", "toe_right", "knee_left", "ankle_left"]
-    lost = np.full((61, 4, 2), 30.0)
-    evidence = replace(Evidence(np.arange(61) / 30, names, lost, np.full((61, 4), 4.0)), platform=follower.path())
-    told = carry_feet_on_platform(evidence, [Keyframe(0, {"toe_left": (300.0, 120.0), "knee_left": (1.0, 1.0)})])
-    assert np.abs(told.network[:, 0] - np.stack([np.full(61, 300.0), 120 + way], axis=1)).max() < 1.5
-    assert (told.network[:, 1:] == 30.0).all()  # not clicked, or not on the platform
-    travel = sled_travel(evidence.times, evidence.platform, CORNERS.mean(axis=0), 240 / 80)
-    assert travel.values.max() == pytest.approx(60 / 240 * 80, abs=0.6)
-    press = load_catalogue().movement("leg_press")
-    track = Track(evidence.times, (), np.zeros((61, 0, 2)), np.zeros((61, 0, 0)))
-    assert len(repetitions({}, track, press, "rear", None, travel).reps) == 2
 
 
 def passer_by(still: bool) -> tuple[list[np.ndarray], np.ndarray]:

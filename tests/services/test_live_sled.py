@@ -13,7 +13,7 @@ from deepmirror.exchange.brief import Brief, check_brief
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.live.counting import LiveCount
 from deepmirror.services.live.sled import SledWatch
-from tests.pose.test_camera_motion import CORNERS, sled_pictures
+from tests.pose.test_platform import CORNERS, sled_pictures
 
 PRESS = load_catalogue().movement("leg_press")
 LOOK_S = 2 / 15  # the test's pictures, one a look: two reps of 4 s

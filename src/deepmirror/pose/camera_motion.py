@@ -1,7 +1,4 @@
-"""What keeps its shape while it moves through the picture: the still room before a hand-held camera, and a sled's platform.
-
-Pad lines, pivots and the floor so stay put where the camera moves, and marks on a platform move with it.
-"""
+"""The still room before a hand-held camera: pad lines, pivots and the floor stay put where the camera moves."""
 
 from __future__ import annotations
 
@@ -24,72 +21,18 @@ USUAL_LEARNS = 0.05  # of each picture; our own choice
 EVERY = 3  # pictures from one check of where the room lies to the next; our own choice
 RENEWED, BETTER = 3 * EVERY, 0.02  # every so many it is looked for anew, as points drift; and taken where it agrees so much better
 STEP_PX = 4.0  # of the small picture, from one to the next; our own choice
-PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
 
 
-class _Registration:
-    """Registers a part of each picture to the first one: rotation, even scale and shift."""
-
-    def __init__(self, least_shrink: int) -> None:
-        self._before: Picture | None = None
-        self._least_shrink = least_shrink
-        self._shrink = least_shrink
-        self._points = np.empty((0, 1, 2), np.float32)  # in the present picture
-        self._home = np.empty((0, 2))  # the same points in the first picture
-        self._path: list[Array] = []
-
-    def _register(self, grey: Picture, about: Array) -> None:
-        """Take the next picture; about: what `_mask` needs to know to tell which part of it is meant."""
-        if self._before is None:
-            self._shrink = max(self._least_shrink, round(max(grey.shape) / WORKING_PX)) if self._least_shrink > 1 else 1
-        size = (grey.shape[1] // self._shrink, grey.shape[0] // self._shrink)
-        small: Picture = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
-        home = np.eye(2, 3) if not self._path else self._path[-1]
-        if self._before is not None and len(self._points):
-            moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, small, self._points, None, **_LK)  # type: ignore[call-overload]
-            good = ok[:, 0] == 1
-            self._points, self._home = moved[good], self._home[good]
-            home = self._fit(home)
-        if len(self._points) < FEWEST:
-            self._seed(small, self._mask(small, about, home), home)
-        self._path.append(home)
-        self._before = small
-
-    def _fit(self, last: Array) -> Array:
-        """First picture to present one; points that do not agree are dropped."""
-        if len(self._points) < 6:
-            return last
-        found, inside = cv2.estimateAffinePartial2D(self._home, self._points[:, 0].astype(float), ransacReprojThreshold=1.0)
-        if found is None or inside.sum() < 6:
-            return last
-        keep = inside[:, 0] == 1
-        self._points, self._home = self._points[keep], self._home[keep]
-        return np.asarray(found, float)
-
-    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
-        """Non-zero where points may be looked for anew in a picture."""
-        raise NotImplementedError
-
-    def _seed(self, small: Picture, mask: Picture, home: Array) -> None:
-        found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10 if self._shrink > 1 else 5, mask=mask)
-        self._points = np.empty((0, 1, 2), np.float32) if found is None else found.astype(np.float32)
-        back = cv2.invertAffineTransform(home)
-        self._home = np.asarray(self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2], float)
-
-    def _whole_path(self) -> Array:
-        """(T, 2, 3): first picture to each one, px of the whole picture."""
-        out = np.array(self._path)
-        out[:, :, 2] *= self._shrink
-        out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
-        return out
-
-
-class RoomFollower(_Registration):
+class RoomFollower:
     """The still room, from what lies around the body; where it cannot be followed, it is looked for where it was last sure."""
 
     def __init__(self) -> None:
-        super().__init__(2)
+        self._before: Picture | None = None
+        self._shrink = 2
+        self._points = np.empty((0, 1, 2), np.float32)  # in the present picture
+        self._home = np.empty((0, 2))  # the same points in the first picture
+        self._path: list[Array] = []
         self._anchor: RoomAnchor | None = None
         self._usual = 1.0  # the agreement of a picture that shows the room
         self._sure: list[bool] = []
@@ -117,6 +60,47 @@ class RoomFollower(_Registration):
         else:
             self._look_again(self._anchor, small, about, agreed)
 
+    def _register(self, grey: Picture, body: Array) -> None:
+        """Follow the points to the next picture: rotation, even scale and shift since the first one."""
+        if self._before is None:
+            self._shrink = max(2, round(max(grey.shape) / WORKING_PX))
+        size = (grey.shape[1] // self._shrink, grey.shape[0] // self._shrink)
+        small: Picture = np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
+        home = np.eye(2, 3) if not self._path else self._path[-1]
+        if self._before is not None and len(self._points):
+            moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, small, self._points, None, **_LK)  # type: ignore[call-overload]
+            good = ok[:, 0] == 1
+            self._points, self._home = moved[good], self._home[good]
+            home = self._fit(home)
+        if len(self._points) < FEWEST:
+            self._seed(small, room_mask(small.shape, body / self._shrink, BODY_MARGIN), home)
+        self._path.append(home)
+        self._before = small
+
+    def _fit(self, last: Array) -> Array:
+        """First picture to present one; points that do not agree are dropped."""
+        if len(self._points) < 6:
+            return last
+        found, inside = cv2.estimateAffinePartial2D(self._home, self._points[:, 0].astype(float), ransacReprojThreshold=1.0)
+        if found is None or inside.sum() < 6:
+            return last
+        keep = inside[:, 0] == 1
+        self._points, self._home = self._points[keep], self._home[keep]
+        return np.asarray(found, float)
+
+    def _seed(self, small: Picture, mask: Picture, home: Array) -> None:
+        found = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 10, mask=mask)
+        self._points = np.empty((0, 1, 2), np.float32) if found is None else found.astype(np.float32)
+        back = cv2.invertAffineTransform(home)
+        self._home = np.asarray(self._points[:, 0].astype(float) @ back[:, :2].T + back[:, 2], float)
+
+    def _whole_path(self) -> Array:
+        """(T, 2, 3): first picture to each one, px of the whole picture."""
+        out = np.array(self._path)
+        out[:, :, 2] *= self._shrink
+        out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
+        return out
+
     def _look_again(self, anchor: RoomAnchor, small: Picture, about: Array, agreed: float) -> None:
         """Where the room lies: as its points went, as it last surely lay, or where it is found again, whichever agrees best."""
         if agreed < LEAST_AGREED * self._usual:  # those since the last check may have been dragged along already
@@ -132,9 +116,6 @@ class RoomFollower(_Registration):
         if best > agreed + BETTER:
             self._path[-1] = there
             self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))  # those that were followed are not the room's
-
-    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
-        return room_mask(small.shape, about / self._shrink, BODY_MARGIN)
 
     def last_move(self, places: Array) -> Array:
         """How far (P, 2) px the still room moved at places (P, 2) px from the last picture but one to the last."""
@@ -162,26 +143,3 @@ def _apart(home: Array, other: Array, shape: tuple[int, ...]) -> float:
     high, wide = shape[:2]
     corners = np.array([[0, 0, 1], [wide, 0, 1], [0, high, 1], [wide, high, 1]], float)
     return float(np.abs(corners @ (home - other).T).max())
-
-
-class PlatformFollower(_Registration):
-    """A sled's platform, from what lies between its marked corners (4, 2) px on the first picture."""
-
-    def __init__(self, corners: Array) -> None:
-        super().__init__(1)
-        self._corners = corners
-
-    def add(self, grey: Picture) -> None:
-        """Take the next picture."""
-        self._register(grey, self._corners)
-
-    def _mask(self, small: Picture, about: Array, home: Array) -> Picture:
-        mask = np.zeros(small.shape, np.uint8)
-        middle = about.mean(axis=0)
-        corners = (middle + PLATFORM_SHARE * (about - middle)) @ home[:, :2].T + home[:, 2]
-        cv2.fillConvexPoly(mask, cv2.convexHull(corners.astype(np.float32)).astype(np.int32), 255)
-        return mask
-
-    def path(self) -> Array:
-        """(T, 2, 3): first picture to each one, px."""
-        return self._whole_path() if self._path else np.empty((0, 2, 3))

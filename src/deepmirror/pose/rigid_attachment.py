@@ -105,11 +105,12 @@ def carry_feet_on_platform(evidence: Evidence, keys: list[Keyframe]) -> Evidence
         return evidence
     shank = shank_px(evidence.network, evidence.names)
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
+    lies = evidence.platform_sigma if len(evidence.platform_sigma) else 0.0
     for i, name in enumerate(evidence.names):
         rows = sorted((k for k in keys if name in k.points and k.frame < len(network)), key=lambda k: k.frame)
         if split(name)[0] in ON_PLATFORM and rows:
             paths = np.array([_with_platform(np.array(k.points[name]), k.frame, evidence.platform) for k in rows])
-            network[:, i], sigma[:, i] = blend(paths, [k.frame for k in rows]), ON_PLATFORM_SIGMA * shank
+            network[:, i], sigma[:, i] = blend(paths, [k.frame for k in rows]), np.hypot(ON_PLATFORM_SIGMA * shank, lies)
     return evidence.with_network(network, sigma)
 
 

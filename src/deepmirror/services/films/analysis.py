@@ -159,7 +159,7 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
     if not len(evidence.platform):
         return None
     place = place_on_sled(file.marks, feet_at_first(evidence, keys))
-    return None if place is None else sled_travel(evidence.times, evidence.platform, *place)
+    return None if place is None else sled_travel(evidence.times, evidence.platform, evidence.platform_sigma, evidence.room, *place)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:

@@ -12,13 +12,13 @@ from deepmirror.core.views import facing
 from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.camera_motion import PlatformFollower
 from deepmirror.pose.client_choice import lifts_more, somebody_else
 from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.joint_centres import CentreReader
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.network import Region
+from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import GLANCE, Plan, look
 from deepmirror.pose.pose_tracker import QUICK as QUICK
@@ -81,7 +81,8 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
         followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack))
     corners = on_sled(brief, movement, feet_at_first(whole, keys))
     if near is None and corners is not None:
-        followed = replace(followed, platform=_follow_platform(film, corners))
+        platform, sigma = _follow_platform(film, corners)
+        followed = replace(followed, platform=platform, platform_sigma=sigma)
     followed = replace(followed, roll=_roll(film, evidence, followed.room))
     return with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
@@ -133,12 +134,12 @@ def on_sled(brief: Brief, movement: Movement, feet: dict[str, Array]) -> Array |
     return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]])
 
 
-def _follow_platform(film: Film, corners: Array) -> Array:
-    """Where the platform marked on the first picture (corners (4, 2) px) lies in each picture (T, 2, 3)."""
+def _follow_platform(film: Film, corners: Array) -> tuple[Array, Array]:
+    """Where the platform marked on the first picture (corners (4, 2) px) lies in each picture, and how surely (see Evidence)."""
     follower = PlatformFollower(corners)
     for _, grey in zip(film.times, film.stream_grey(), strict=False):
         follower.add(grey)
-    return follower.path()
+    return follower.believed()
 
 
 def _roll(film: Film, seen: Evidence, room: Array) -> Array:

@@ -7,9 +7,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.motion.reps import Rep, find_reps, mark_partials, with_uncertainty
 from deepmirror.core.skeleton import SIDES, near_side, sided, split
 from deepmirror.core.trajectories import UNKNOWN_U, Series, Track
+from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 from deepmirror.core.views import facing
 from deepmirror.exchange.brief import MarksPart
 from deepmirror.movements.schema import Movement
@@ -44,7 +46,7 @@ def repetitions(
     counts the reps of a film that does not show the legs bend."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
-        return Repetitions(travel, found)
+        return Repetitions(travel, with_uncertainty(found, travel.times, travel.u))
     signal = bridged(rep_signal(angles, movement, view, track.times))
     if leaping(signal):
         return Repetitions(signal, [], LEAPS)
@@ -64,17 +66,18 @@ def known_share(signal: Series, rep: Rep) -> float:
     return float(np.mean(signal.window(rep.start_s, rep.end_s).u < UNKNOWN_U))
 
 
-def sled_travel(times: Array, platform: Array, at: Array, px_per_cm: float) -> Series:
+def sled_travel(times: Array, platform: Array, sigma: Array, room: Array, at: Array, px_per_cm: float) -> Series:
     """How far what a sled carries has gone from where it was at first, cm as the picture shows it, along its own way.
 
-    times (T,) s; platform (T, 2, 3): frame 0 to each frame, px; at (2,) px: the place on it, on frame 0.
+    times (T,) s; platform, sigma, room as in Evidence, sigma empty where nobody says; at (2,) px: the place on it, on frame 0.
     """
-    path = platform[:, :, :2] @ at + platform[:, :, 2]
+    path = compensate_camera_motion((platform[:, :, :2] @ at + platform[:, :, 2])[:, None], room)[:, 0]
     away = path - np.median(path[: max(3, len(path) // 50)], axis=0)
     way = np.linalg.svd(away - away.mean(axis=0), full_matrices=False)[2][0]
     along = away @ way
     along = along if along.max() >= -along.min() else -along
-    return Series(times, along / px_per_cm, np.full(len(times), TRAVEL_U_CM))
+    u = np.hypot(TRAVEL_U_CM, COVERAGE_FACTOR * sigma / px_per_cm) if len(sigma) else np.full(len(times), TRAVEL_U_CM)
+    return Series(times, along / px_per_cm, u)
 
 
 def place_on_sled(marks: MarksPart, feet: dict[str, Array]) -> tuple[Array, float] | None:

@@ -19,9 +19,9 @@ from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.exchange.brief import Brief
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.back_outline import SHARES
-from deepmirror.pose.camera_motion import PlatformFollower
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.flow_pass import Followers
+from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.pose_tracker import looks_as_evidence
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.room_level import roll_of_room
@@ -123,7 +123,8 @@ class Following:
         if self._stack is not None:
             evidence = replace(evidence, stack=self._stack.rises())
         if self._platform is not None:
-            evidence = replace(evidence, platform=self._platform.path())
+            platform, sigma = self._platform.believed()
+            evidence = replace(evidence, platform=platform, platform_sigma=sigma)
         return Followed(replace(evidence, roll=self._roll(evidence)), self._brief_here(until), self._numbers[:until])
 
     def close(self) -> None:

@@ -10,7 +10,7 @@ from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.core.trajectories import Series
 from deepmirror.exchange.brief import Brief
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.camera_motion import PlatformFollower
+from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.rigid_attachment import feet_among
 from deepmirror.services.films.observation import on_sled
 from deepmirror.services.films.repetitions import place_on_sled, sled_travel
@@ -50,4 +50,4 @@ class SledWatch:
         """How far the sled has gone until now, cm, at each look; None where it is not followed."""
         if self._follower is None or self._place is None:
             return None
-        return sled_travel(np.array(self._times), self._follower.path(), *self._place)
+        return sled_travel(np.array(self._times), self._follower.path(), np.empty(0), np.empty((0, 2, 3)), *self._place)

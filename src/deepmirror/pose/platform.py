@@ -1,0 +1,172 @@
+"""A sled's platform in front and rear films: marks on it move with it, and its way counts the reps.
+
+Followed from picture to picture, its points drift as legs pass before them. Wherever the platform shows as it did in the first picture
+it is laid over that one, and what was believed in between is put right by it.
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+Points = NDArray[np.float32]
+Picture = NDArray[np.uint8]
+
+# All our own choice.
+PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
+AROUND, SMALLEST_PX = 1.5, 32  # of its breadth: so far around its first place it is looked for; and never in less
+POINTS, APART_PX = 140, 4
+AGREE_PX = 1.5
+FEWEST, AGAIN_SHARE = 6, 0.4  # of the first picture's points found again together: fewer do not tell where it lies
+GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; of three films whose legs hide it (docs/accuracy.md)
+SIZES = (0.6, 1.6)  # a platform looks so much smaller or larger where a press carries it
+DRIFT, MOST_GUESSED = 0.15, 0.3  # of its breadth: what drifted further meanwhile is guessed; and most of a film that may be so
+_LK = {"winSize": (21, 21), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.03)}
+
+
+class PlatformFollower:
+    """What lies between the platform's corners (4, 2) px on the first picture."""
+
+    def __init__(self, corners: Array) -> None:
+        self._breadth = float(np.ptp(corners, axis=0).max())
+        self._corners, self._origin = corners, np.zeros(2)
+        self._part = slice(None), slice(None)  # rows and columns of a picture around the platform
+        self._first: Picture | None = None
+        self._before: Picture | None = None
+        self._marks = _none()  # points of the first picture
+        self._points, self._home = _none(), _none()  # followed ones in the last picture, and where they lay in the first
+        self._path: list[Array] = []
+        self._put_right: dict[int, Array] = {}  # by picture: from where it was believed to where it was found again, (2, 3)
+
+    def add(self, grey: Picture) -> None:
+        """Take the next picture."""
+        if self._first is None:
+            self._choose_part((grey.shape[1], grey.shape[0]))
+        here: Picture = np.ascontiguousarray(grey[self._part])
+        if self._first is None:
+            self._first = here
+            still: Array = np.eye(2, 3)
+            self._path.append(still)
+            self._put_right[0] = still
+            self._marks = self._seeds(here, still)
+        else:
+            self._path.append(self._followed(here))
+            found = self._again(here)
+            if found is not None:
+                self._put_right[len(self._path) - 1] = _after(found, _back(self._path[-1]))
+                self._path[-1] = found
+        self._points = self._seeds(here, self._path[-1])
+        self._home = _at(_back(self._path[-1]), self._points)
+        self._before = here
+
+    def _choose_part(self, size: tuple[int, int]) -> None:
+        low = np.clip(self._corners.min(axis=0) - AROUND * self._breadth, 0, np.array(size) - SMALLEST_PX).astype(int)
+        high = np.maximum(self._corners.max(axis=0) + AROUND * self._breadth, low + SMALLEST_PX).astype(int)
+        self._part = slice(low[1], high[1]), slice(low[0], high[0])
+        self._corners, self._origin = self._corners - low, low.astype(float)
+
+    def _followed(self, present: Picture) -> Array:
+        """First picture to the present one, by the points of the last; where they were when too few are left."""
+        found = None
+        if len(self._points) >= FEWEST:
+            assert self._before is not None
+            moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, present, self._points, None, **_LK)  # type: ignore[call-overload]
+            good = ok[:, 0] == 1
+            self._points, self._home = moved[good], self._home[good]
+            found, _ = _similar(self._home, self._points)
+        return self._path[-1] if found is None else found
+
+    def _again(self, present: Picture) -> Array | None:
+        """Where the first picture's own points lie in the present one (2, 3): looked for where they went, and where they were."""
+        best, most = None, max(FEWEST, round(AGAIN_SHARE * len(self._marks)))
+        still: Array = np.eye(2, 3)
+        for near in (self._path[-1], still):
+            found, agreed = self._laid_over(present, near)
+            if found is not None and agreed >= most:
+                best, most = found, agreed + 1
+        return best
+
+    def _laid_over(self, present: Picture, near: Array) -> tuple[Array | None, int]:
+        """The first picture laid over the present one around `near`, and how many points agree."""
+        if len(self._marks) < FEWEST:
+            return None, 0
+        guess = _at(near, self._marks)
+        flags = {"flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+        moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._first, present, self._marks, guess, **_LK, **flags)  # type: ignore[call-overload]
+        good = ok[:, 0] == 1
+        return _similar(self._marks[good], moved[good])
+
+    def _seeds(self, present: Picture, home: Array) -> Points:
+        mask, middle = np.zeros(present.shape, np.uint8), self._corners.mean(axis=0)
+        corners = _at(home, middle + PLATFORM_SHARE * (self._corners - middle))
+        cv2.fillConvexPoly(mask, cv2.convexHull(corners).astype(np.int32), 255)
+        found = cv2.goodFeaturesToTrack(present, POINTS, 0.01, APART_PX, mask=mask)
+        return _none() if found is None else found.astype(np.float32)
+
+    def path(self) -> Array:
+        """(T, 2, 3): first picture to each one, px."""
+        path = np.array(self._path).reshape(-1, 2, 3)
+        for before, after in pairwise(sorted(self._put_right)):
+            for i in range(before + 1, after):
+                share = (i - before) / (after - before)
+                path[i] = _after((1 - share) * np.eye(2, 3) + share * self._put_right[after], path[i])
+        path[:, :, 2] += self._origin - path[:, :, :2] @ self._origin
+        return path
+
+    def believed(self) -> tuple[Array, Array]:
+        """The path and how surely it lies there (T,) px; both empty where too much of it is guessed."""
+        if self.guessed() >= MOST_GUESSED:
+            return np.empty((0, 2, 3)), np.empty(0)
+        return self.path(), self.sigma()
+
+    def sigma(self) -> Array:
+        """How surely the platform lies where it is believed in each picture, px."""
+        sigma = np.full(len(self._path), GUESS * self._breadth)
+        sigma[sorted(self._put_right)] = AGREE_PX
+        return sigma
+
+    def guessed(self) -> float:
+        """Share of the pictures in which nobody knows where it is: before it is found again far from where it was believed."""
+        guess = np.ones(len(self._path), bool)
+        for before, after in pairwise(sorted(self._put_right)):
+            guess[before:after] = self._put_right_by(after) > DRIFT * self._breadth
+        guess[max(self._put_right, default=0)] = False
+        return float(guess.mean())
+
+    def _put_right_by(self, picture: int) -> float:
+        """How far its middle was believed off in a picture where it was found again, px."""
+        middle = _at(self._path[picture], self._corners.mean(axis=0, keepdims=True))
+        return float(np.linalg.norm(_at(self._put_right[picture], middle) - middle))
+
+
+def _none() -> Points:
+    return np.empty((0, 1, 2), np.float32)
+
+
+def _at(move: Array, points: NDArray[np.floating]) -> Points:
+    """Points (N, 2) or (N, 1, 2) after a move (2, 3). (N, 1, 2)."""
+    return np.asarray(points.reshape(-1, 1, 2) @ move[:, :2].T + move[:, 2], np.float32)
+
+
+def _after(second: Array, first: Array) -> Array:
+    """One move (2, 3) after another."""
+    return np.asarray(second[:, :2] @ first + np.column_stack([np.zeros((2, 2)), second[:, 2]]))
+
+
+def _similar(home: Points, now: Points) -> tuple[Array | None, int]:
+    """Rotation, even scale and shift (2, 3) between points (N, 1, 2), and how many agree; None where too few do, or on no such size."""
+    if len(home) < FEWEST:
+        return None, 0
+    found, inside = cv2.estimateAffinePartial2D(home, now, ransacReprojThreshold=AGREE_PX)
+    if found is None or inside.sum() < FEWEST or not SIZES[0] < float(np.hypot(found[0, 0], found[1, 0])) < SIZES[1]:
+        return None, 0
+    return np.asarray(found, float), int(inside.sum())
+
+
+def _back(move: Array) -> Array:
+    """The move (2, 3) that undoes one."""
+    return np.asarray(cv2.invertAffineTransform(move), float)
