@@ -111,8 +111,28 @@ def test_a_camera_that_sways_moves_no_platform(sway: float) -> None:
     assert np.ptp(travel.values) < 1e-9
 
 
+def test_a_hidden_sled_is_no_nearer_than_where_it_was_lost() -> None:
+    way = np.array([0, 0, 4, 8, 12, 3, 1, 9, 12, 8, 4, 0, 0, 0], float)
+    moves, sigma = np.tile(np.eye(2, 3), (14, 1, 1)), np.full(14, 1.5)
+    moves[:, 1, 2], sigma[4:9] = way, 20.0
+    travel = sled_travel(np.arange(14) / 10, moves, sigma, np.empty((0, 2, 3)), np.zeros(2), 1.0)
+    assert travel.values.tolist() == [0, 0, 4, 8, 12, 8, 8, 9, 12, 8, 4, 0, 0, 0]
+    assert travel.u[5] > 39 and travel.u[3] < 5
+
+
 def test_feet_seen_beside_the_picture_break_nothing() -> None:
     follower = PlatformFollower(CORNERS + [900.0, 0.0])
     for picture in sled_pictures()[0][:5]:
         follower.add(picture)
     assert len(follower.believed()[0]) == 0
+
+
+def test_a_head_that_keeps_its_place_before_the_platform_does_not_hold_it() -> None:
+    pictures, way = sled_pictures()
+    head, follower = texture((105, 150), 1.5, 7), PlatformFollower(CORNERS)
+    for picture in pictures:
+        picture[90:195, 245:395] = head
+        follower.add(picture)
+    path, sigma = follower.believed()
+    off = np.abs((path[:, :, :2] @ CORNERS.mean(axis=0) + path[:, :, 2])[:, 1] - 140 - way)
+    assert (off < 2 * sigma).all() and off[30:].max() < 3, "one rep tells what is head and what is platform"

@@ -6,6 +6,7 @@ it is laid over that one, and what was believed in between is put right by it.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from itertools import pairwise
 
 import cv2
@@ -23,9 +24,18 @@ POINTS, APART_PX = 140, 4
 AGREE_PX = 1.5
 FEWEST, AGAIN_SHARE = 6, 0.4  # of the first picture's points found again together: fewer do not tell where it lies
 GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; of three films whose legs hide it (docs/accuracy.md)
+STAYED = 3  # pictures more in which a point stayed behind what goes: it is something before the platform
 SIZES = (0.6, 1.6)  # a platform looks so much smaller or larger where a press carries it
 DRIFT, MOST_GUESSED = 0.15, 0.3  # of its breadth: what drifted further meanwhile is guessed; and most of a film that may be so
 _LK = {"winSize": (21, 21), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.03)}
+
+
+@dataclass(frozen=True)
+class _Lain:
+    """One way in which points went together: the move (2, 3), and which of them agree (N,)."""
+
+    move: Array
+    agree: NDArray[np.bool_]
 
 
 class PlatformFollower:
@@ -38,6 +48,7 @@ class PlatformFollower:
         self._first: Picture | None = None
         self._before: Picture | None = None
         self._marks = _none()  # points of the first picture
+        self._went = np.zeros(0, int)  # by mark: pictures in which it went with what goes furthest, less those in which it stayed behind
         self._points, self._home = _none(), _none()  # followed ones in the last picture, and where they lay in the first
         self._path: list[Array] = []
         self._put_right: dict[int, Array] = {}  # by picture: from where it was believed to where it was found again, (2, 3)
@@ -53,6 +64,7 @@ class PlatformFollower:
             self._path.append(still)
             self._put_right[0] = still
             self._marks = self._seeds(here, still)
+            self._went = np.zeros(len(self._marks), int)
         else:
             self._path.append(self._followed(here))
             found = self._again(here)
@@ -77,28 +89,43 @@ class PlatformFollower:
             moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._before, present, self._points, None, **_LK)  # type: ignore[call-overload]
             good = ok[:, 0] == 1
             self._points, self._home = moved[good], self._home[good]
-            found, _ = _similar(self._home, self._points)
-        return self._path[-1] if found is None else found
+            found = _similar(self._home, self._points, np.ones(len(self._points), bool))
+        return self._path[-1] if found is None else found.move
 
     def _again(self, present: Picture) -> Array | None:
-        """Where the first picture's own points lie in the present one (2, 3): looked for where they went, and where they were."""
-        best, most = None, max(FEWEST, round(AGAIN_SHARE * len(self._marks)))
-        still: Array = np.eye(2, 3)
-        for near in (self._path[-1], still):
-            found, agreed = self._laid_over(present, near)
-            if found is not None and agreed >= most:
-                best, most = found, agreed + 1
-        return best
+        """Where the first picture's own points lie in the present one (2, 3): looked for where they went, and where they were.
 
-    def _laid_over(self, present: Picture, near: Array) -> tuple[Array | None, int]:
-        """The first picture laid over the present one around `near`, and how many points agree."""
+        What keeps its place before it while it goes (a head, an upright) is no part of it and is not looked for again.
+        """
+        still: Array = np.eye(2, 3)
+        found = [lain for near in (self._path[-1], still) for lain in self._laid_over(present, near)]
+        if not found:
+            return None
+        furthest = max(found, key=lambda lain: self._way(lain.move))
+        for lain in found:
+            if self._way(furthest.move) - self._way(lain.move) > APART_PX:
+                self._went += furthest.agree.astype(int) - (lain.agree & ~furthest.agree)
+        part = self._went > -STAYED
+        best = max(found, key=lambda lain: int((lain.agree & part).sum()))
+        return best.move if (best.agree & part).sum() >= max(FEWEST, AGAIN_SHARE * float(part.sum())) else None
+
+    def _laid_over(self, present: Picture, near: Array) -> list[_Lain]:
+        """The first picture laid over the present one around `near`: as most points agree, and as most of the others do."""
         if len(self._marks) < FEWEST:
-            return None, 0
+            return []
         guess = _at(near, self._marks)
         flags = {"flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
         moved, ok, _ = cv2.calcOpticalFlowPyrLK(self._first, present, self._marks, guess, **_LK, **flags)  # type: ignore[call-overload]
-        good = ok[:, 0] == 1
-        return _similar(self._marks[good], moved[good])
+        left, found = (ok[:, 0] == 1) & (self._went > -STAYED), list[_Lain]()
+        while len(found) < 2 and (lain := _similar(self._marks, moved, left)) is not None:
+            found.append(lain)
+            left = left & ~lain.agree
+        return found
+
+    def _way(self, move: Array) -> float:
+        """How far a move takes the platform's middle from where it was at first, px."""
+        middle = self._corners.mean(axis=0, keepdims=True)
+        return float(np.linalg.norm(_at(move, middle) - middle))
 
     def _seeds(self, present: Picture, home: Array) -> Points:
         mask, middle = np.zeros(present.shape, np.uint8), self._corners.mean(axis=0)
@@ -157,14 +184,16 @@ def _after(second: Array, first: Array) -> Array:
     return np.asarray(second[:, :2] @ first + np.column_stack([np.zeros((2, 2)), second[:, 2]]))
 
 
-def _similar(home: Points, now: Points) -> tuple[Array | None, int]:
-    """Rotation, even scale and shift (2, 3) between points (N, 1, 2), and how many agree; None where too few do, or on no such size."""
-    if len(home) < FEWEST:
-        return None, 0
-    found, inside = cv2.estimateAffinePartial2D(home, now, ransacReprojThreshold=AGREE_PX)
+def _similar(home: Points, now: Points, among: NDArray[np.bool_]) -> _Lain | None:
+    """As most of some points (N, 1, 2) went together: turned, grown evenly and shifted; None where too few did, or to no such size."""
+    if among.sum() < FEWEST:
+        return None
+    found, inside = cv2.estimateAffinePartial2D(home[among], now[among], ransacReprojThreshold=AGREE_PX)
     if found is None or inside.sum() < FEWEST or not SIZES[0] < float(np.hypot(found[0, 0], found[1, 0])) < SIZES[1]:
-        return None, 0
-    return np.asarray(found, float), int(inside.sum())
+        return None
+    agree = np.zeros(len(home), bool)
+    agree[among] = inside[:, 0] == 1
+    return _Lain(np.asarray(found, float), agree)
 
 
 def _back(move: Array) -> Array:

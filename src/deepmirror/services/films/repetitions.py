@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -75,9 +76,20 @@ def sled_travel(times: Array, platform: Array, sigma: Array, room: Array, at: Ar
     away = path - np.median(path[: max(3, len(path) // 50)], axis=0)
     way = np.linalg.svd(away - away.mean(axis=0), full_matrices=False)[2][0]
     along = away @ way
-    along = along if along.max() >= -along.min() else -along
+    along = _beyond_what_is_hidden(along if along.max() >= -along.min() else -along, sigma)
     u = np.hypot(TRAVEL_U_CM, COVERAGE_FACTOR * sigma / px_per_cm) if len(sigma) else np.full(len(times), TRAVEL_U_CM)
     return Series(times, along / px_per_cm, u)
+
+
+def _beyond_what_is_hidden(along: Array, sigma: Array) -> Array:
+    """A way (T,) on which what is not found again is no nearer its first place than where it was lost or is found: there it would show."""
+    if not len(sigma):
+        return along
+    sure = np.flatnonzero(sigma <= sigma.min())
+    out = along.copy()
+    for before, after in pairwise(sure):
+        out[before + 1 : after] = np.maximum(along[before + 1 : after], min(along[before], along[after]))
+    return out
 
 
 def place_on_sled(marks: MarksPart, feet: dict[str, Array]) -> tuple[Array, float] | None:
