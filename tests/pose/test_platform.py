@@ -129,9 +129,9 @@ def test_feet_seen_beside_the_picture_break_nothing() -> None:
 
 def test_a_head_that_keeps_its_place_before_the_platform_does_not_hold_it() -> None:
     pictures, way = sled_pictures()
-    head, follower = texture((105, 150), 1.5, 7), PlatformFollower(CORNERS)
+    head, follower = texture((105, 110), 1.5, 7), PlatformFollower(CORNERS)
     for picture in pictures:
-        picture[90:195, 245:395] = head
+        picture[90:195, 265:375] = head
         follower.add(picture)
     path, sigma = follower.believed()
     off = np.abs((path[:, :, :2] @ CORNERS.mean(axis=0) + path[:, :, 2])[:, 1] - 140 - way)

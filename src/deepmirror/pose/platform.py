@@ -24,6 +24,7 @@ POINTS, APART_PX = 140, 4
 AGREE_PX = 1.5
 FEWEST, AGAIN_SHARE = 6, 0.4  # of the first picture's points found again together: fewer do not tell where it lies
 GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; of three films whose legs hide it (docs/accuracy.md)
+LASTS = 4  # pictures in a row
 STAYED = 3  # pictures more in which a point stayed behind what goes: it is something before the platform
 SIZES = (0.6, 1.6)  # a platform looks so much smaller or larger where a press carries it
 DRIFT, MOST_GUESSED = 0.15, 0.3  # of its breadth: what drifted further meanwhile is guessed; and most of a film that may be so
@@ -134,10 +135,16 @@ class PlatformFollower:
         found = cv2.goodFeaturesToTrack(present, POINTS, 0.01, APART_PX, mask=mask)
         return _none() if found is None else found.astype(np.float32)
 
+    def _sure(self) -> list[int]:
+        """Pictures in which it was found again, and in those beside them too: by chance a few points agree for a moment."""
+        found = set(self._put_right)
+        begins = [i for i in found if found.issuperset(range(i, i + LASTS))]
+        return sorted({0} | {i + k for i in begins for k in range(LASTS)})
+
     def path(self) -> Array:
         """(T, 2, 3): first picture to each one, px."""
         path = np.array(self._path).reshape(-1, 2, 3)
-        for before, after in pairwise(sorted(self._put_right)):
+        for before, after in pairwise(self._sure()):
             for i in range(before + 1, after):
                 share = (i - before) / (after - before)
                 path[i] = _after((1 - share) * np.eye(2, 3) + share * self._put_right[after], path[i])
@@ -153,15 +160,15 @@ class PlatformFollower:
     def sigma(self) -> Array:
         """How surely the platform lies where it is believed in each picture, px."""
         sigma = np.full(len(self._path), GUESS * self._breadth)
-        sigma[sorted(self._put_right)] = AGREE_PX
+        sigma[self._sure()] = AGREE_PX
         return sigma
 
     def guessed(self) -> float:
         """Share of the pictures in which nobody knows where it is: before it is found again far from where it was believed."""
         guess = np.ones(len(self._path), bool)
-        for before, after in pairwise(sorted(self._put_right)):
+        for before, after in pairwise(self._sure()):
             guess[before:after] = self._put_right_by(after) > DRIFT * self._breadth
-        guess[max(self._put_right, default=0)] = False
+        guess[max(self._sure(), default=0)] = False
         return float(guess.mean())
 
     def _put_right_by(self, picture: int) -> float:
