@@ -24,7 +24,7 @@ LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alik
 PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
 READ_LASTS = fitted("centre_reading_lasts")
 MOST_UNSURER = 3.0  # times: a picture that shows nothing makes a joint no less sure than that; our own choice
-READ_SHARE = 0.5  # of the looks: where fewer were read the usual offset holds; our own choice
+READ_SHARE = 0.3  # of the looks, of which every second is read from the side: where fewer were the usual offset holds; our own choice
 NETWORK_LOOK_SHARE = 0.003  # what is left of one look's noise when five are steadied
 
 

@@ -114,6 +114,7 @@ class PoseTracker:
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
     and right are compared. lies: the client lies throughout, and stays where she lies: who stands or walks behind her is somebody else.
+    reader: reads the joints' centres in every look; without a mirror only in those that are not checked, as half of them tell as much.
     """
 
     def __init__(
@@ -125,7 +126,7 @@ class PoseTracker:
         lies: bool = False,
         reader: CentreReader | None = None,
     ) -> None:
-        self._reader = reader
+        self._reader, self._mirrored = reader, mirrored
         self._plan, self._place, self._lies = plan, subject, lies
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
@@ -165,7 +166,8 @@ class PoseTracker:
         self._turns[lane] = [*self._turns[lane], seen.next_region().turn][-3:] if there else []
         self._regions[lane] = self._ahead(lane, seen.next_region()) if there else None
         checked = self._checkers[lane].look(rgb, best.region) if there and check else None
-        centres = self._reader.read(rgb, seen) if there and self._reader is not None else None
+        reader = self._reader if self._mirrored or not check else None
+        centres = reader.read(rgb, seen) if there and reader is not None else None
         return Look(frame, seen if there else None, checked, best.region if there else None, centres)
 
     def _turned(self, lane: int, rgb: Picture, best: Sighting) -> Sighting:
