@@ -131,8 +131,7 @@ class PoseTracker:
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
-        self._clicked = clicked
-        self._first = clicked[min(clicked)] if clicked else None
+        self._clicked, self._first = clicked, clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
         self._turns: list[list[float]] = [[], []]  # how the regions lay that each lane's last looks asked for, rad
         self._told: deque[Region] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
@@ -160,15 +159,16 @@ class PoseTracker:
         if self._plan.turns and best.seen.clearness < BLURRED:
             best = self._turned(lane, rgb, best)
         seen = best.seen
-        there = seen.presence >= PRESENCE_FLOOR and not self._stands(seen.next_region())
-        if there:
-            self._place = (best.region.x, best.region.y)
-        self._turns[lane] = [*self._turns[lane], seen.next_region().turn][-3:] if there else []
-        self._regions[lane] = self._ahead(lane, seen.next_region()) if there else None
-        checked = self._checkers[lane].look(rgb, best.region) if there and check else None
+        wanted = seen.next_region()
+        if seen.presence < PRESENCE_FLOOR or self._stands(wanted):
+            self._turns[lane], self._regions[lane] = [], None
+            return Look(frame, None, None)
+        self._place = (best.region.x, best.region.y)
+        self._turns[lane] = [*self._turns[lane], wanted.turn][-3:]
+        self._regions[lane] = self._ahead(lane, wanted)
+        checked = self._checkers[lane].look(rgb, best.region) if check else None
         reader = self._reader if self._mirrored or not check else None
-        centres = reader.read(rgb, seen) if there and reader is not None else None
-        return Look(frame, seen if there else None, checked, best.region if there else None, centres)
+        return Look(frame, seen, checked, best.region, None if reader is None else reader.read(rgb, seen))
 
     def _turned(self, lane: int, rgb: Picture, best: Sighting) -> Sighting:
         """The sighting, or one into a region turned either way where that is clearly better."""
@@ -212,9 +212,8 @@ class PoseTracker:
 
     def _where_she_lies(self) -> Region | None:
         """About where she was seen lying; None before she was."""
-        if not (self._lies and self._told):
-            return None
-        return Region(*np.median([(r.x, r.y, r.side, r.turn) for r in self._told], axis=0).tolist())
+        seen = [(r.x, r.y, r.side, r.turn) for r in self._told]
+        return Region(*np.median(seen, axis=0).tolist()) if self._lies and seen else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks or where she lies, else from the whole picture."""
