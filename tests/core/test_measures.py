@@ -186,6 +186,7 @@ def test_pivot_misfit_is_the_distance_to_the_knee() -> None:
         ("bar_drift_cm", squat_side()),
         ("knee_past_toe_cm", replace(squat_side(), px_per_cm=None)),
         ("eccentric_share_pct", front()),
+        ("heel_rise_cm", replace(front(), platform_moves=True)),  # it goes up and down in the picture with the platform
     ],
 )
 def test_what_a_film_cannot_tell_comes_with_advice(name: str, scene: MeasurementContext) -> None:

@@ -44,8 +44,12 @@ def _rise(scene: MeasurementContext, rep: Rep, name: str, beside: str | None) ->
 
 
 def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
-    """Rise of the near heel (side) or of the higher heel (front) during the rep, cm."""
-    if scene.platform_moves and scene.near:
+    """Rise of the near heel (side) or of the higher heel (front) during the rep, cm.
+
+    Raises CannotTell in front and rear films of a platform that moves: a foot rises and sinks in the picture as it goes with it.
+    """
+    if scene.platform_moves:
+        scene.side_point("heel")
         return contact_measures.sole_lift(scene, rep)
     if scene.near:
         return rise(scene, rep, scene.side_point("heel"))
