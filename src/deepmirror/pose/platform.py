@@ -23,7 +23,7 @@ AROUND, SMALLEST_PX = 1.5, 32  # of its breadth: so far around its first place i
 POINTS, APART_PX = 140, 4
 AGREE_PX = 1.5
 FEWEST, AGAIN_SHARE = 6, 0.4  # of the first picture's points found again together: fewer do not tell where it lies
-GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; of three films whose legs hide it (docs/accuracy.md)
+GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; three films whose legs hide it (docs/accuracy.md) ask for it
 LASTS = 4  # pictures in a row
 STAYED = 3  # pictures more in which a point stayed behind what goes: it is something before the platform
 SIZES = (0.6, 1.6)  # a platform looks so much smaller or larger where a press carries it
@@ -77,7 +77,7 @@ class PlatformFollower:
         self._before = here
 
     def _choose_part(self, size: tuple[int, int]) -> None:
-        low = np.clip(self._corners.min(axis=0) - AROUND * self._breadth, 0, np.array(size) - SMALLEST_PX).astype(int)
+        low = np.clip(self._corners.min(axis=0) - AROUND * self._breadth, 0, np.maximum(np.array(size) - SMALLEST_PX, 0)).astype(int)
         high = np.maximum(self._corners.max(axis=0) + AROUND * self._breadth, low + SMALLEST_PX).astype(int)
         self._part = slice(low[1], high[1]), slice(low[0], high[0])
         self._corners, self._origin = self._corners - low, low.astype(float)
