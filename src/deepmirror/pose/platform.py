@@ -20,11 +20,13 @@ Picture = NDArray[np.uint8]
 # All our own choice.
 PLATFORM_SHARE = 0.92  # of the marked platform, from its middle: its rim hides and shows what lies behind it
 AROUND, SMALLEST_PX = 1.5, 32  # of its breadth: so far around its first place it is looked for; and never in less
+WORKING_PX = 200  # a platform that looks broader is followed in smaller pictures
 POINTS, APART_PX = 140, 4
 AGREE_PX = 1.5
 FEWEST, AGAIN_SHARE = 6, 0.4  # of the first picture's points found again together: fewer do not tell where it lies
 GUESS = 0.3  # of its breadth: how surely it lies where it was not found again; three films whose legs hide it (docs/accuracy.md) ask for it
 LASTS = 4  # pictures in a row
+TELLING_SHARE = 0.15  # of the points: fewer go somewhere together by chance
 STAYED = 3  # pictures more in which a point stayed behind what goes: it is something before the platform
 SIZES = (0.6, 1.6)  # a platform looks so much smaller or larger where a press carries it
 DRIFT, MOST_GUESSED = 0.15, 0.3  # of its breadth: what drifted further meanwhile is guessed; and most of a film that may be so
@@ -43,8 +45,10 @@ class PlatformFollower:
     """What lies between the platform's corners (4, 2) px on the first picture."""
 
     def __init__(self, corners: Array) -> None:
-        self._breadth = float(np.ptp(corners, axis=0).max())
-        self._corners, self._origin = corners, np.zeros(2)
+        breadth = float(np.ptp(corners, axis=0).max())
+        self._shrink = max(1, round(breadth / WORKING_PX))
+        self._breadth = breadth / self._shrink  # px of the smaller pictures, as all else here
+        self._corners, self._origin = corners, np.zeros(2)  # where those begin is in px of the film
         self._part = slice(None), slice(None)  # rows and columns of a picture around the platform
         self._first: Picture | None = None
         self._before: Picture | None = None
@@ -58,7 +62,7 @@ class PlatformFollower:
         """Take the next picture."""
         if self._first is None:
             self._choose_part((grey.shape[1], grey.shape[0]))
-        here: Picture = np.ascontiguousarray(grey[self._part])
+        here = self._smaller(grey[self._part])
         if self._first is None:
             self._first = here
             still: Array = np.eye(2, 3)
@@ -77,10 +81,16 @@ class PlatformFollower:
         self._before = here
 
     def _choose_part(self, size: tuple[int, int]) -> None:
-        low = np.clip(self._corners.min(axis=0) - AROUND * self._breadth, 0, np.maximum(np.array(size) - SMALLEST_PX, 0)).astype(int)
-        high = np.maximum(self._corners.max(axis=0) + AROUND * self._breadth, low + SMALLEST_PX).astype(int)
+        around, least = AROUND * self._breadth * self._shrink, SMALLEST_PX * self._shrink
+        low = np.clip(self._corners.min(axis=0) - around, 0, np.maximum(np.array(size) - least, 0)).astype(int)
+        high = np.maximum(self._corners.max(axis=0) + around, low + least).astype(int)
         self._part = slice(low[1], high[1]), slice(low[0], high[0])
-        self._corners, self._origin = self._corners - low, low.astype(float)
+        self._corners, self._origin = (self._corners - low + 0.5) / self._shrink - 0.5, low.astype(float)
+
+    def _smaller(self, part: Picture) -> Picture:
+        rows, columns = (n // self._shrink * self._shrink for n in part.shape)
+        size = (columns // self._shrink, rows // self._shrink)
+        return np.asarray(cv2.resize(part[:rows, :columns], size, interpolation=cv2.INTER_AREA), np.uint8)
 
     def _followed(self, present: Picture) -> Array:
         """First picture to the present one, by the points of the last; where they were when too few are left."""
@@ -99,11 +109,12 @@ class PlatformFollower:
         What keeps its place before it while it goes (a head, an upright) is no part of it and is not looked for again.
         """
         still: Array = np.eye(2, 3)
-        found = [lain for near in (self._path[-1], still) for lain in self._laid_over(present, near)]
+        found = self._laid_over(present, self._path[-1]) or self._laid_over(present, still)
         if not found:
             return None
-        furthest = max(found, key=lambda lain: self._way(lain.move))
-        for lain in found:
+        many = [lain for lain in found if lain.agree.sum() >= TELLING_SHARE * len(self._marks)] or found
+        furthest = max(many, key=lambda lain: self._way(lain.move))
+        for lain in many:
             if self._way(furthest.move) - self._way(lain.move) > APART_PX:
                 self._went += furthest.agree.astype(int) - (lain.agree & ~furthest.agree)
         part = self._went > -STAYED
@@ -148,7 +159,8 @@ class PlatformFollower:
             for i in range(before + 1, after):
                 share = (i - before) / (after - before)
                 path[i] = _after((1 - share) * np.eye(2, 3) + share * self._put_right[after], path[i])
-        path[:, :, 2] += self._origin - path[:, :, :2] @ self._origin
+        corner = self._origin + (self._shrink - 1) / 2
+        path[:, :, 2] = self._shrink * path[:, :, 2] + corner - path[:, :, :2] @ corner
         return path
 
     def believed(self) -> tuple[Array, Array]:
@@ -161,7 +173,7 @@ class PlatformFollower:
         """How surely the platform lies where it is believed in each picture, px."""
         sigma = np.full(len(self._path), GUESS * self._breadth)
         sigma[self._sure()] = AGREE_PX
-        return sigma
+        return sigma * self._shrink
 
     def guessed(self) -> float:
         """Share of the pictures in which nobody knows where it is: before it is found again far from where it was believed."""
