@@ -109,6 +109,9 @@ def test_a_camera_that_sways_moves_no_platform(sway: float) -> None:
     moves[:, 1, 2] = sway * np.sin(times * 4)
     travel = sled_travel(times, moves, np.empty(0), moves if sway else np.empty((0, 2, 3)), np.array([300.0, 140.0]), 3.0)
     assert np.ptp(travel.values) < 1e-9
+    track = Track(times, (), np.zeros((61, 0, 2)), np.zeros((61, 0, 0)))
+    told = repetitions({}, track, load_catalogue().movement("leg_press"), "rear", None, travel)
+    assert not told.reps and "hardly moves" in told.refused, "a coach is told why none is counted"
 
 
 def test_a_hidden_sled_is_no_nearer_than_where_it_was_lost() -> None:

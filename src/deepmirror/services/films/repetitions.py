@@ -27,6 +27,7 @@ TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
 LEAST_KNOWN = 0.1  # of a rep: real ones behind plates are above it, what noise made of hidden legs had none (docs/accuracy.md)
 LEAPS = "the camera stands too far off, or a joint is hidden (its angle leaps from one frame to the next)"
+STAYS = "the platform hardly moves in the picture: something hides it, or it is too small"
 UNSEEN = "the joints that count them are hidden, or too small in the picture to be told"
 STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stood took a step, if the hip went as well; our own choice
 
@@ -47,7 +48,7 @@ def repetitions(
     counts the reps of a film that does not show the legs bend."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
-        return Repetitions(travel, with_uncertainty(found, travel.times, travel.u))
+        return Repetitions(travel, with_uncertainty(found, travel.times, travel.u), "" if found else STAYS)
     signal = bridged(rep_signal(angles, movement, view, track.times))
     if leaping(signal):
         return Repetitions(signal, [], LEAPS)
