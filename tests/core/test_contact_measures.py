@@ -225,3 +225,14 @@ def test_feet_on_a_platform_are_measured_in_its_own_centimetres() -> None:
     assert got["foot_height_left_pct"] > got["foot_height_right_pct"] > 40
     middle = lambda f: f.mean(axis=0)[1]
     assert got["stance_asymmetry_cm"] == pytest.approx(abs(middle(left) - middle(right)), abs=0.6)
+
+
+def test_a_camera_that_goes_sideways_makes_no_knee_slide_for_sure() -> None:
+    scene = curl()
+    bench = 18.0 * (1 - np.cos(2 * np.pi * scene.track.times / 4)) / 2  # px that taking out the wall's movement leaves of the bench's
+    moved = replace(scene.track, positions=scene.track.positions + np.stack([bench, np.zeros_like(bench)], axis=1)[:, None])
+    told = {}
+    for camera, seen in (("moves", scene.track), ("stands", moved)):
+        told[camera] = REP_MEASURES["knee_slide_cm"](replace(scene, track=moved, seen=seen, kept={}), REP)
+    assert told["moves"].value == told["stands"].value == pytest.approx(6.0, abs=0.3)
+    assert told["moves"].u > told["moves"].value > 3 * told["stands"].u

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from deepmirror.core.geometry import along_and_across, signed_turn
@@ -77,7 +78,19 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
         lift /= 1 - SEATED_LAG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
     hidden = scene.hidden_u(rep, scene.side_point(joint))
-    return scene.cm(Value(lift, float(np.linalg.norm([noise, skin, hidden])))), scene.cm(Value(slide, float(np.hypot(noise, hidden))))
+    up, on = _shoulder_moves(scene, joint, kind, window)
+    u = float(np.linalg.norm([noise, skin, hidden, up])), float(np.linalg.norm([noise, hidden, on]))
+    return scene.cm(Value(lift, u[0])), scene.cm(Value(slide, u[1]))
+
+
+def _shoulder_moves(scene: MeasurementContext, joint: str, kind: str, window: NDArray[np.bool_]) -> tuple[float, float]:
+    """How far (px, off and along the line) the shoulder of one who lies seems to move while the camera does: a camera that goes sideways
+    sees the wall behind move less than the bench, and what is left of that moves all that lies on the bench alike."""
+    stands = scene.seen is None or scene.seen is scene.track
+    if stands or joint == "shoulder" or f"shoulder_{scene.near}" not in scene.track.names or _sits(scene):
+        return 0.0, 0.0
+    away, along = distances(scene, "shoulder", kind)
+    return float(np.ptp(away[window])), float(np.ptp(along[window]))
 
 
 def _sits(scene: MeasurementContext) -> bool:
