@@ -125,6 +125,7 @@ def test_a_hidden_sled_is_no_nearer_than_where_it_was_lost() -> None:
 
 def test_feet_seen_beside_the_picture_break_nothing() -> None:
     follower = PlatformFollower(CORNERS + [900.0, 0.0])
+    assert len(follower.believed()[0]) == 0, "asked before the first picture"
     for picture in sled_pictures()[0][:5]:
         follower.add(picture)
     assert len(follower.believed()[0]) == 0

@@ -150,7 +150,7 @@ class PlatformFollower:
         """Pictures in which it was found again, and in those beside them too: by chance a few points agree for a moment."""
         found = set(self._put_right)
         begins = [i for i in found if found.issuperset(range(i, i + LASTS))]
-        return sorted({0} | {i + k for i in begins for k in range(LASTS)})
+        return sorted({i + k for i in begins for k in range(LASTS)} | set(range(min(len(self._path), 1))))
 
     def path(self) -> Array:
         """(T, 2, 3): first picture to each one, px."""
@@ -177,11 +177,11 @@ class PlatformFollower:
 
     def guessed(self) -> float:
         """Share of the pictures in which nobody knows where it is: before it is found again far from where it was believed."""
-        guess = np.ones(len(self._path), bool)
-        for before, after in pairwise(self._sure()):
+        guess, sure = np.ones(len(self._path), bool), self._sure()
+        for before, after in pairwise(sure):
             guess[before:after] = self._put_right_by(after) > DRIFT * self._breadth
-        guess[max(self._sure(), default=0)] = False
-        return float(guess.mean())
+        guess[sure[-1:]] = False
+        return float(guess.mean()) if len(guess) else 1.0
 
     def _put_right_by(self, picture: int) -> float:
         """How far its middle was believed off in a picture where it was found again, px."""

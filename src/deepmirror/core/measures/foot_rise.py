@@ -49,7 +49,6 @@ def heel_rise(scene: MeasurementContext, rep: Rep) -> Value:
     Raises CannotTell in front and rear films of a platform that moves: a foot rises and sinks in the picture as it goes with it.
     """
     if scene.platform_moves:
-        scene.side_point("heel")
         return contact_measures.sole_lift(scene, rep)
     if scene.near:
         return rise(scene, rep, scene.side_point("heel"))
