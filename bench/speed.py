@@ -11,7 +11,7 @@ from pathlib import Path
 from deepmirror.exchange.brief import read_brief
 from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
-from deepmirror.pose.pose_tracker import look
+from deepmirror.pose.looking import look
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.observation import FINAL, QUICK, observe

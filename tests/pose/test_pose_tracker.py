@@ -200,7 +200,7 @@ def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_ti
 def test_somebody_who_walks_past_behind_a_client_who_lies_is_not_taken_for_her(lies: bool, clicked: bool) -> None:
     """While he stands behind her hips the network sees him where it looks for her, and him alone the detector finds."""
     client, passer = region(x=500, turn_deg=85), region(x=560, y=250, turn_deg=4)
-    follower = PoseTracker(QUICK, {0: client} if clicked else {}, lies=lies)
+    follower = PoseTracker(QUICK, {0: client} if clicked else {}, lies=np.pi / 2 if lies else None)
 
     def sees(*bodies: Region, wants: dict[Region, Region]) -> None:
         for lane in range(2):
@@ -217,6 +217,65 @@ def test_somebody_who_walks_past_behind_a_client_who_lies_is_not_taken_for_her(l
     assert places(4) == ([None] * 4 if lies else [560] * 4)
     sees(passer, client, wants={})
     assert places(8) == ([500] * 4 if lies else [560] * 4)
+
+
+def test_what_slides_off_one_who_lies_is_followed_no_further() -> None:
+    """Each look is drawn a little more towards one who stands behind her; she is seen again when he has gone."""
+    client, home = region(x=500, turn_deg=85), region(x=501, turn_deg=85)
+    off = [region(x=500 + 60 * k, turn_deg=85 - 12 * k) for k in range(1, 5)]
+    follower = PoseTracker(QUICK, {0: client}, lies=np.pi / 2)
+
+    def seen(wants: dict[Region, Region], first: int) -> list[int | None]:
+        for lane in range(2):
+            follower._detectors[lane] = Finds()  # type: ignore[call-overload]
+            follower._networks[lane] = Shows(wants)  # type: ignore[call-overload]
+        looks = [follower.look_now(n, 4 * n, EMPTY).seen for n in range(first, first + 8)]
+        return [round(one.next_region().x) if one else None for one in looks]
+
+    assert seen({}, 0) == [500] * 8
+    places = seen(dict(zip([client, *off], off, strict=False)), 8)
+    assert set(places) == {560, 620}, "a little further each time, and back where she lies before it is too far"
+    assert seen({r: home for r in [client, *off]}, 16)[-4:] == [501] * 4
+
+
+def test_a_body_found_the_wrong_way_round_is_looked_into_as_the_client_lies() -> None:
+    """The detector takes a small body's feet for the head; and one that stands there is nobody."""
+    follower = PoseTracker(QUICK, {}, lies=np.pi / 2)
+    for lane in range(2):
+        follower._detectors[lane] = Finds(region(x=300, turn_deg=4), region(x=700, turn_deg=-80))  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({})  # type: ignore[call-overload]
+    seen = follower.look_now(0, 0, EMPTY).seen
+    assert seen is not None and round(seen.next_region().x) == 700
+    assert np.degrees(seen.next_region().turn) == pytest.approx(100)
+
+
+class Stands(Shows):
+    """The same, with all joints in the middle of the region it asks for."""
+
+    def look(self, picture: np.ndarray, looked: Region) -> Detection:
+        seen = super().look(picture, looked)
+        return replace(seen, points=np.where(np.arange(39)[:, None] < 33, seen.points[33], seen.points))
+
+
+@pytest.mark.parametrize("clicked", [True, False])
+@pytest.mark.parametrize("dressed_alike", [True, False])
+def test_somebody_in_other_clothes_is_not_taken_for_the_client(dressed_alike: bool, clicked: bool) -> None:
+    """From her sixth look on the network sees one who stands behind her; whether he is told from her, hangs on what they wear."""
+    client, other = region(x=500), region(x=580)
+    picture = np.zeros((720, 1280, 3), np.uint8)
+    picture[:, :540], picture[:, 540:] = (200, 40, 40), (200, 40, 40) if dressed_alike else (40, 160, 60)
+    follower = PoseTracker(QUICK, {0: client} if clicked else {})
+
+    def places(wants: dict[Region, Region], first: int) -> list[int | None]:
+        for lane in range(2):
+            follower._detectors[lane] = Finds(client)  # type: ignore[call-overload]
+            follower._networks[lane] = Stands(wants)  # type: ignore[call-overload]
+        looks = [follower.look_now(n, 4 * n, picture).seen for n in range(first, first + 6)]
+        return [round(one.next_region().x) if one else None for one in looks]
+
+    assert places({}, 0) == [500] * 6
+    assert places({client: other}, 6) == [580 if dressed_alike else None] * 6
+    assert places({}, 12) == ([580] * 6 if dressed_alike else [500] * 6)
 
 
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])

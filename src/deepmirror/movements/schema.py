@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import pi
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -9,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from deepmirror.core.measures.spec import Belongs, MeasureSpec, ViewKind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.uncertain_value import Band, bare_unit
+from deepmirror.core.views import facing
 from deepmirror.words import say
 
 # Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
@@ -217,7 +219,7 @@ class Movement(Strict):
     signal_sign: Literal[-1, 1] = 1
     min_range_deg: Annotated[float, Field(gt=0, le=360)]
     standing: bool = False
-    lies: bool = False  # the trunk lies level throughout: who stands in the picture is somebody else
+    prone: bool = False  # lies level and face down throughout: who stands in the picture is somebody else
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     foot_seen: tuple[Share, Share] = (0.0, 1.1)  # part of the near shoe that shows, heel 0 to toe 1
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
@@ -262,6 +264,10 @@ class Movement(Strict):
         if measure.belongs is Belongs.ANYWHERE or (measure.belongs is Belongs.STANDING and self.standing):
             return True
         return measure.name in self.numbers or any(fault.measure == measure.name for fault in self.fault)
+
+    def lying_turn(self, view: str) -> float | None:
+        """How far from upright (rad, clockwise) the trunk of one who lies is turned in a view's picture; None where nobody lies."""
+        return facing(view) * pi / 2 if self.prone and facing(view) else None
 
     @property
     def feet_stand(self) -> bool:

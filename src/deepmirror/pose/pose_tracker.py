@@ -1,47 +1,27 @@
-"""Watching a film: runs the network over its frames.
-
-Frames come from the caller as iterables of pictures, so this module knows nothing of files.
-"""
+"""Keeping the client in view: which region of each picture the network looks into."""
 
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
-from deepmirror.core.skeleton import ALL_POINTS, split
-from deepmirror.errors import BadFilm
-from deepmirror.pose.back_outline import SHARES, back_in_picture
-from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
+from deepmirror.pose.appearance import Appearance, as_clicked, colours
 from deepmirror.pose.joint_centres import CentreReader, Centres
-from deepmirror.pose.leg_swaps import exchange_legs, fix_side_swaps
-from deepmirror.pose.network import COLUMNS, Detection, Detector, LandmarkNetwork, Quality, Region, region_around
+from deepmirror.pose.network import Detection, Detector, LandmarkNetwork, Quality, Region
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
-Tick = Callable[[int], None]
 
 PRESENCE_FLOOR = 0.5  # the network's own score of a body being there; below it there is none, as its makers run it, from memory
 SETTLING_LOOKS = 3  # at the first frame, until the region fits; our own choice
 MAX_REGION_MISFIT_RAD = np.radians(8.0)  # turned further from the body the region is found anew; our own choice
 SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
-# Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
-NETWORK_SIGMA_SHARE = {
-    "ear": 0.02,
-    "shoulder": 0.04,
-    "elbow": 0.06,
-    "wrist": 0.06,
-    "hip": 0.035,
-    "knee": 0.025,
-    "ankle": 0.03,
-    "heel": 0.035,
-    "toe": 0.04,
-}
 HOME_LOOKS = 60  # about eight seconds: longer than anybody takes to walk past; our own choice
 ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
 AGAIN_MISFIT, AGAIN_LOOKS = 0.3, 2  # a region that fits worse is looked into again where that look asks for it; our own choice
@@ -55,7 +35,12 @@ BLUR_COSTS = 5.0  # the network is as content with a trunk seen upside down, but
 # median of 0.58 and more, one whom a plate hides 0.36; our own choice.
 GHOST, GHOST_LOOKS, CLEARER = 0.5, 5, 0.15
 CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
-UPRIGHT_RAD = np.radians(40.0)  # a trunk less far from upright is not one that lies, however askew it is seen; our own choice
+# Who lies stays where she lies; the network's look slides from her to one who stands behind her, further with each. Our own choice.
+SETTLED_LOOKS = 5  # so often seen it is known where she lies
+HOME_SHARE, HOME_SIZE, HOME_RAD = 0.25, 0.25, np.radians(30.0)  # of the region's side, of its logarithm, and turned: further off is not her
+# Looks of a lane, about eight seconds and two, after which she is looked for elsewhere: one who stands or sits may also have walked.
+GIVEN_UP, GIVEN_UP_STANDING = 30, 8
+FROM_LEVEL_RAD = np.radians(50.0)  # a trunk turned further from level is not one that lies, however askew it is seen; our own choice
 
 
 @dataclass(frozen=True)
@@ -83,13 +68,14 @@ GLANCE = Plan("full", 2.5)  # to tell whether somebody lifts
 @dataclass(frozen=True)
 class Look:
     """What one frame showed: the network's sighting, and the checking network's where it looked too; where it was looked for; and what was
-    read of the joints' centres there."""
+    read of the joints' centres there, and what colours she had."""
 
     frame: int
     seen: Detection | None
     checked: Detection | None
     region: Region | None = None
     centres: Centres | None = None
+    colours: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -109,11 +95,20 @@ class Sighting:
         return other if other.costs() < self.costs() - CHANGE_COSTS else self
 
 
+@dataclass(frozen=True)
+class Known:
+    """What a look knows of the looks told before it, whichever of two threads was quicker: how she looks, and where she was."""
+
+    appearance: Appearance = field(default_factory=Appearance)
+    told: tuple[Region, ...] = ()
+
+
 class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
-    and right are compared. lies: the client lies throughout, and stays where she lies: who stands or walks behind her is somebody else.
+    and right are compared. lies: the client lies
+    throughout, her region turned about so (rad), and stays where she lies: who stands or walks behind her is somebody else.
     reader: reads the joints' centres in every look; without a mirror only in those that are not checked, as half of them tell as much.
     """
 
@@ -123,7 +118,7 @@ class PoseTracker:
         clicked: dict[int, Region],
         subject: tuple[float, float] | None = None,
         mirrored: bool = False,
-        lies: bool = False,
+        lies: float | None = None,
         reader: CentreReader | None = None,
     ) -> None:
         self._reader, self._mirrored = reader, mirrored
@@ -136,6 +131,10 @@ class PoseTracker:
         self._turns: list[list[float]] = [[], []]  # how the regions lay that each lane's last looks asked for, rad
         self._told: deque[Region] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
         self._clear: deque[float] = deque(maxlen=GHOST_LOOKS)  # how clearly she was seen lately
+        self._appearance = Appearance()
+        self._known = [Known(), Known()]
+        self._unseen, self._patience = 0, GIVEN_UP_STANDING if lies is None else GIVEN_UP
+        self._missed = [0, 0]  # looks of each lane, one after the other, that did not show her
         self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
 
     def _look(self, frame: int, lane: int, rgb: Picture, check: bool = False) -> Look:
@@ -146,19 +145,23 @@ class PoseTracker:
         same, others = self._bodies(lane, rgb, followed)
         self.elsewhere += others
         if same and _afresh(same[0], followed, blurred=best.seen.clearness < BLURRED):
-            best = best.unless(self._sighting(lane, rgb, same[0]))
+            best = self._unless(lane, rgb, best, self._sighting(lane, rgb, same[0]))
         if not same and others and self._follows_a_ghost(best):
             best = self._rather(best, self._sighting(lane, rgb, others[0]))
         for _ in range(AGAIN_LOOKS):
             if region_misfit(best.region, best.seen) < AGAIN_MISFIT and best.seen.presence >= PRESENCE_FLOOR:
                 break
-            again = best.unless(self._sighting(lane, rgb, best.seen.next_region()))
+            again = self._unless(lane, rgb, best, self._sighting(lane, rgb, best.seen.next_region()))
             if again is best:
                 break
             best = again
         if self._plan.turns and best.seen.clearness < BLURRED:
             best = self._turned(lane, rgb, best)
-        seen = best.seen
+        if self._somebody_else(lane, rgb, best):
+            best = self._sighting(lane, rgb, self._where_she_was(lane) or best.region)
+            if self._somebody_else(lane, rgb, best):
+                return self._not_her(frame, lane, best.region)
+        seen, self._missed[lane] = best.seen, 0
         wanted = seen.next_region()
         if seen.presence < PRESENCE_FLOOR or self._stands(wanted):
             self._turns[lane], self._regions[lane] = [], None
@@ -168,13 +171,49 @@ class PoseTracker:
         self._regions[lane] = self._ahead(lane, wanted)
         checked = self._checkers[lane].look(rgb, best.region) if check else None
         reader = self._reader if self._mirrored or not check else None
-        return Look(frame, seen, checked, best.region, None if reader is None else reader.read(rgb, seen))
+        return Look(frame, seen, checked, best.region, None if reader is None else reader.read(rgb, seen), colours(rgb, seen))
+
+    def _somebody_else(self, lane: int, rgb: Picture, now: Sighting) -> bool:
+        """True when what was seen does not lie where she lies, or does not look like her."""
+        if self._lies is not None:
+            return self._away(lane, now)
+        return self._known[lane].appearance.unlike(colours(rgb, now.seen))
+
+    def _where_she_was(self, lane: int) -> Region | None:
+        """Where she lies, else where she was just seen; None before she was."""
+        told = self._known[lane].told
+        if not told:
+            return None
+        return told[-1] if self._lies is None else _about(told)
+
+    def _away(self, lane: int, now: Sighting) -> bool:
+        """True when what was seen does not lie where she lies."""
+        told, wanted = self._known[lane].told, now.seen.next_region()
+        if len(told) < SETTLED_LOOKS:
+            return False
+        home = _about(told)
+        shift = float(np.hypot(wanted.x - home.x, wanted.y - home.y)) / home.side
+        turn = abs(float(wrapped(wanted.turn - home.turn, 2 * np.pi)))
+        return shift > HOME_SHARE or abs(float(np.log(wanted.side / home.side))) > HOME_SIZE or turn > HOME_RAD
+
+    def _not_her(self, frame: int, lane: int, home: Region) -> Look:
+        """A look that showed somebody else tells nothing, and the next one is taken where she lies; not for ever."""
+        self._missed[lane] += 1
+        self._turns[lane], self._regions[lane] = [], home
+        if self._missed[lane] > self._patience:
+            self._missed[lane], self._regions[lane] = 0, None
+        return Look(frame, None, None)
+
+    def _unless(self, lane: int, rgb: Picture, best: Sighting, other: Sighting) -> Sighting:
+        """The best sighting so far, unless the other is clearly better and of the same body."""
+        better = best.unless(other)
+        return best if better is best or self._known[lane].appearance.unlike(colours(rgb, better.seen)) else better
 
     def _turned(self, lane: int, rgb: Picture, best: Sighting) -> Sighting:
         """The sighting, or one into a region turned either way where that is clearly better."""
         for way in (TURNED_RAD, -TURNED_RAD):
             wanted = best.seen.next_region()
-            best = best.unless(self._sighting(lane, rgb, replace(wanted, turn=wanted.turn + way)))
+            best = self._unless(lane, rgb, best, self._sighting(lane, rgb, replace(wanted, turn=wanted.turn + way)))
         return best
 
     def _ahead(self, lane: int, wanted: Region) -> Region:
@@ -191,8 +230,7 @@ class PoseTracker:
 
     def _bodies(self, lane: int, rgb: Picture, region: Region) -> tuple[list[Region], list[Region]]:
         """The bodies in the whole picture: those that are the followed one found anew, the nearest first, and others, the surest first."""
-        bodies = [r for _, r in self._detectors[lane].find(rgb) if not self._stands(r)]
-        found = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for r in bodies]
+        found = [(float(np.hypot(r.x - region.x, r.y - region.y)), r) for _, r in self._found(lane, rgb)]
         same = [(d, r) for d, r in found if d < SAME_BODY * region.side and abs(np.log(r.side / region.side)) < SAME_SIZE]
         others = [r for d, r in found if d >= SAME_BODY * region.side]
         return [r for _, r in sorted(same, key=lambda f: f[0])], others
@@ -206,14 +244,25 @@ class PoseTracker:
         seen = body.seen
         return body if seen.presence >= PRESENCE_FLOOR and seen.clearness > float(np.median(self._clear)) + CLEARER else ghost
 
+    def _found(self, lane: int, rgb: Picture) -> list[tuple[float, Region]]:
+        """The bodies in the whole picture and how surely, the surest first. Of a small one the detector takes the feet for the head: the
+        client's lies where it must."""
+        found = self._detectors[lane].find(rgb)
+        if self._lies is not None:
+            found = [(s, replace(r, turn=r.turn + np.pi) if self._askew(r) > np.pi - FROM_LEVEL_RAD else r) for s, r in found]
+        return [(s, r) for s, r in found if not self._stands(r)]
+
+    def _askew(self, region: Region) -> float:
+        """How far a region is turned from how the client lies, rad; 0 where nobody lies."""
+        return 0.0 if self._lies is None else abs(float(wrapped(region.turn - self._lies, 2 * np.pi)))
+
     def _stands(self, region: Region) -> bool:
-        """True of somebody who stands where the client lies."""
-        return self._lies and abs(float(wrapped(region.turn, 2 * np.pi))) < UPRIGHT_RAD
+        """True of somebody who stands where the client lies, and of a body that is none, as its head lies where her feet must."""
+        return bool(self._askew(region) > FROM_LEVEL_RAD)
 
     def _where_she_lies(self) -> Region | None:
         """About where she was seen lying; None before she was."""
-        seen = [(r.x, r.y, r.side, r.turn) for r in self._told]
-        return Region(*np.median(seen, axis=0).tolist()) if self._lies and seen else None
+        return _about(self._told) if self._lies is not None and self._told else None
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks or where she lies, else from the whole picture."""
@@ -242,11 +291,23 @@ class PoseTracker:
             self._told.append(look.region)
         if look.seen is not None:
             self._clear.append(look.seen.clearness)
+        self._unseen = 0 if look.seen is not None else self._unseen + 1
+        if self._unseen > 2 * self._patience:
+            self._forget()
+        if look.colours is not None:
+            self._appearance = self._appearance.with_look(look.colours)
         return look
+
+    def _forget(self) -> None:
+        """Not seen for long: she may lie elsewhere, or it was another one; but who was clicked looks as she looked there."""
+        self._unseen = 0
+        self._told.clear()
+        if self._first is None:
+            self._appearance = Appearance()
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
-        found = [(score, r) for score, r in self._detectors[0].find(rgb) if not self._stands(r)]
+        found = self._found(0, rgb)
         height, width = rgb.shape[:2]
 
         def weight(found: tuple[float, Region]) -> float:
@@ -272,6 +333,7 @@ class PoseTracker:
         found = self._settle(rgb, region)
         if found is not None:
             self._regions, self._turns = [found, found], [[], []]
+            self._appearance = as_clicked(colours(rgb, self._sighting(0, rgb, found).seen))
             self._told.clear()
             self._clear.clear()
 
@@ -284,6 +346,7 @@ class PoseTracker:
         if self._regions[lane] is None:
             self._find(rgb)
         self._keep_together(lane)
+        self._known[lane] = Known(self._appearance, tuple(self._told))
         return self._tell(self._look(number, lane, rgb))
 
     def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
@@ -303,10 +366,16 @@ class PoseTracker:
                 if self._regions[lane] is None:
                     self._find(rgb)
                 self._keep_together(lane)
+                self._known[lane] = Known(self._appearance, tuple(self._told))
                 check = bool(self._plan.check_every) and i % self._plan.check_every == 0
                 waiting.append(pool.submit(self._look, number, lane, rgb, check))
             for w in waiting:
                 yield self._tell(w.result())
+
+
+def _about(told: Iterable[Region]) -> Region:
+    """The middle of some regions."""
+    return Region(*np.median([(r.x, r.y, r.side, r.turn) for r in told], axis=0).tolist())
 
 
 def _afresh(found: Region, region: Region, blurred: bool) -> bool:
@@ -324,77 +393,3 @@ def region_misfit(region: Region, seen: Detection) -> float:
     shift = float(np.hypot(wanted.x - region.x, wanted.y - region.y)) / region.side
     turn = float(wrapped(wanted.turn - region.turn, 2 * np.pi))
     return shift + abs(float(np.log(wanted.side / region.side))) + abs(turn)
-
-
-def look(
-    frames: Iterable[tuple[int, Picture]],
-    times: Array,
-    plan: Plan,
-    clicked: dict[int, dict[str, tuple[float, float]]],
-    tick: Tick,
-    subject: tuple[float, float] | None = None,
-    mirrored: bool = False,
-    elsewhere: list[Region] | None = None,
-    begin: Region | None = None,
-    back: tuple[str, float] | None = None,
-    lies: bool = False,
-    reader: CentreReader | None = None,
-) -> Evidence:
-    """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.
-
-    clicked: frame -> clicked points (px) that show where the body is there; subject: a click (px) on the one to follow where several
-    people are in view; mirrored: every second look is into a mirror; elsewhere: takes the other bodies that were seen; begin: where the
-    body is looked for in the first picture; back: the near side and where the back lies (see back_outline), where its outline is to be
-    seen; lies: see PoseTracker; reader: reads the joints' centres. Raises BadFilm when no body was ever seen.
-    """
-    names = list(ALL_POINTS)
-    network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
-    centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
-    outline = np.full((len(times), len(SHARES), 2), np.nan)
-    regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
-    tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies, reader)
-    for found in tracker.run(frames):
-        if found.frame >= len(times):
-            continue
-        if found.seen is not None:
-            network[found.frame] = found.seen.points[COLUMNS]
-            if found.centres is not None:
-                centre[found.frame], doubt[found.frame] = found.centres.move, found.centres.sigma
-            if back is not None:
-                outline[found.frame] = back_in_picture(found.seen, *back)
-        if found.checked is not None:
-            second[found.frame] = found.checked.points[COLUMNS]
-        tick(found.frame)
-    if elsewhere is not None:
-        elsewhere += tracker.elsewhere
-    if not np.isfinite(network).any():
-        raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
-    evidence = looks_as_evidence(times, names, network, second, (centre, doubt) if reader is not None else None)
-    return evidence if back is None else replace(evidence, back=outline)
-
-
-def looks_as_evidence(times: Array, names: list[str], network: Array, second: Array, read: tuple[Array, Array] | None = None) -> Evidence:
-    """What the looks alone say; network, second (T, P, 2) px, NaN where nobody looked; read: centres and their sigma (see Evidence). The
-    first and the last are changed in place."""
-    swapped = fix_side_swaps(network, names)
-    for values in read or ():
-        exchange_legs(values, names, swapped)
-    shank = shank_px(network, names)
-    share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])
-    sigma = np.hypot(share * shank, DISAGREEMENT_SHARE * disagreement(network, second))
-    seen = Evidence(times, names, network, np.where(np.isfinite(network[..., 0]), sigma, np.inf))
-    return seen if read is None else replace(seen, centre=read[0], centre_sigma=read[1])
-
-
-def disagreement(network: Array, second: Array) -> Array:
-    """Distance (T, P) px between two networks, bridged between the frames both saw; 0 where only one looked."""
-    both = np.isfinite(second[:, 0, 0]) & np.isfinite(network[:, 0, 0])
-    out = np.zeros(network.shape[:2])
-    if both.sum() < 3:
-        return out
-    frames = np.arange(len(network))
-    away = np.linalg.norm(network[both] - second[both], axis=2)
-    usual = np.median(away, axis=0)  # two networks may place a joint differently throughout: that is no doubt of one frame
-    for p in range(network.shape[1]):
-        out[:, p] = np.interp(frames, frames[both], np.maximum(away[:, p] - usual[p], 0))
-    return out

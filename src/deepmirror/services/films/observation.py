@@ -16,11 +16,12 @@ from deepmirror.pose.client_choice import lifts_more, somebody_else
 from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.joint_centres import CentreReader
+from deepmirror.pose.looking import look
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.network import Region
 from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.pose_tracker import FINAL as FINAL
-from deepmirror.pose.pose_tracker import GLANCE, Plan, look
+from deepmirror.pose.pose_tracker import GLANCE, Plan
 from deepmirror.pose.pose_tracker import QUICK as QUICK
 from deepmirror.pose.resting_feet import with_feet_at_rest
 from deepmirror.pose.rigid_attachment import carry, feet_at_first
@@ -50,12 +51,13 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     tick = progress.part(0.0, share, "looking for the body", total, every)
     others: list[Region] = []
     back, reader = where_back_lies(brief, movement), CentreReader(brief.file.view) if plan is FINAL else None
+    lies = movement.lying_turn(brief.file.view)
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames = ((i * step, p) for i, p in enumerate(film.stream(step)))
         clicked, read = {k.frame: k.points for k in keys}, reader if closely is plan else None
-        return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, movement.lies, read)
+        return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, lies, read)
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every)) if subject is None and not keys else None

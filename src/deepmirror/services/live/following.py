@@ -21,8 +21,8 @@ from deepmirror.movements.schema import Movement
 from deepmirror.pose.back_outline import SHARES
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.flow_pass import Followers
+from deepmirror.pose.looking import looks_as_evidence
 from deepmirror.pose.platform import PlatformFollower
-from deepmirror.pose.pose_tracker import looks_as_evidence
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.room_level import roll_of_room
 from deepmirror.pose.stack import StackFollower

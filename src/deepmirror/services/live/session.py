@@ -115,7 +115,7 @@ class Looker:
     def __init__(self, brief: Brief, movement: Movement) -> None:
         clicked = {f: r for f, p in brief.seeds if (r := region_around(p)) is not None}
         subject = brief.file.subject.at_px if brief.file.subject else None
-        self._tracker = PoseTracker(QUICK, clicked, subject, near_side(brief.file.view) is None, movement.lies)
+        self._tracker = PoseTracker(QUICK, clicked, subject, near_side(brief.file.view) is None, movement.lying_turn(brief.file.view))
         self._back, self._turn = where_back_lies(brief, movement), 0
 
     def look(self, shot: Shot) -> Seen | None:
