@@ -101,15 +101,19 @@ def test_a_picture_twice_as_large_gives_twice_the_distances(squat: tuple[np.ndar
     ).all()
 
 
-@pytest.mark.parametrize(("name", "frame"), [("tove_back_squat_side", 0), ("bram_back_squat_side", 60), ("oren_leg_press_side", 30)])
-def test_what_is_read_lies_nearer_to_the_joints_than_the_networks_points(name: str, frame: int) -> None:
-    rgb, seen, places = look_at(name, frame)
+@pytest.mark.parametrize("name", ["tove_back_squat_side", "bram_back_squat_side", "oren_leg_press_side"])
+def test_what_is_read_lies_nearer_to_the_joints_than_the_networks_points(name: str) -> None:
+    """Of the demo's films, drawn otherwise than what the reading was learned from: in the mean over three looks each."""
     view = truth_of(name)["view"]
-    read = CentreReader(view).read(rgb, seen)
     at = [ALL_POINTS.index(f"{j}_{near_side(view)}") for j in LEG]
-    before, after = (np.linalg.norm(places[at] - p[at], axis=1) for p in (seen.points[COLUMNS], seen.points[COLUMNS] + read.move))
-    assert after.mean() < before.mean()
-    assert (after < 2.5 * np.hypot(*read.sigma[at].T)).all()
+    before, after = [], []
+    for frame in (0, 40, 80):
+        rgb, seen, places = look_at(name, frame)
+        read = CentreReader(view).read(rgb, seen)
+        before.append(np.linalg.norm(places[at] - seen.points[COLUMNS][at], axis=1))
+        after.append(np.linalg.norm(places[at] - seen.points[COLUMNS][at] - read.move[at], axis=1))
+        assert (after[-1] < 2.5 * np.hypot(*read.sigma[at].T)).all()
+    assert np.mean(after) < 0.75 * np.mean(before)
 
 
 def evidence_with_centres() -> Evidence:

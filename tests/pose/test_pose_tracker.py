@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from deepmirror.media.film import Film
+from deepmirror.pose.identity import Client
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detection, Detector, LandmarkNetwork, Region
 from deepmirror.pose.pose_tracker import FINAL, GHOST_LOOKS, QUICK, PoseTracker, _afresh, region_misfit
 from tests.conftest import DEMO
@@ -172,8 +173,7 @@ def test_what_is_seen_in_a_lagging_region_is_looked_at_again_where_it_lies(watch
 def test_somebody_who_walks_past_takes_no_lane_along(watcher: PoseTracker) -> None:
     """One of the two lanes went off with a passer-by: the one that stayed where the client was all the time leads."""
     client, passer = region(), region(x=860)
-    watcher._told.clear()
-    watcher._told.extend([client] * 20 + [region(x=700), client, region(x=800), client])
+    watcher._client = Client(told=(*[client] * 20, region(x=700), client, region(x=800), client))
     watcher._regions = [passer, client]
     watcher._keep_together(0)
     assert watcher._regions == [client, client]

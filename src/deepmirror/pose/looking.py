@@ -62,14 +62,14 @@ def look(
     names = list(ALL_POINTS)
     network, second = (np.full((len(times), len(names), 2), np.nan) for _ in range(2))
     centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
-    outline = np.full((len(times), len(SHARES), 2), np.nan)
+    outline, clearness = np.full((len(times), len(SHARES), 2), np.nan), np.full(len(times), np.nan)
     regions = {frame: region for frame, points in clicked.items() if (region := region_around(points)) is not None}
     tracker = PoseTracker(plan, regions if begin is None else {0: begin} | regions, subject, mirrored, lies, reader)
     for found in tracker.run(frames):
         if found.frame >= len(times):
             continue
         if found.seen is not None:
-            network[found.frame] = found.seen.points[COLUMNS]
+            network[found.frame], clearness[found.frame] = found.seen.points[COLUMNS], found.seen.clearness
             if found.centres is not None:
                 centre[found.frame], doubt[found.frame] = found.centres.move, found.centres.sigma
             if back is not None:
@@ -82,6 +82,7 @@ def look(
     if not np.isfinite(network).any():
         raise BadFilm("Nobody could be seen in this film. Check that the whole body is in the picture, or click its joints on one frame.")
     evidence = looks_as_evidence(times, names, network, second, (centre, doubt) if reader is not None else None)
+    evidence = replace(evidence, clearness=clearness)
     return evidence if back is None else replace(evidence, back=outline)
 
 

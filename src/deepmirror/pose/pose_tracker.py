@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
-from deepmirror.pose.appearance import Appearance, as_clicked, colours
+from deepmirror.pose.appearance import colours
+from deepmirror.pose.identity import Client
 from deepmirror.pose.joint_centres import CentreReader, Centres
 from deepmirror.pose.network import Detection, Detector, LandmarkNetwork, Quality, Region
 
@@ -22,7 +23,6 @@ PRESENCE_FLOOR = 0.5  # the network's own score of a body being there; below it 
 SETTLING_LOOKS = 3  # at the first frame, until the region fits; our own choice
 MAX_REGION_MISFIT_RAD = np.radians(8.0)  # turned further from the body the region is found anew; our own choice
 SAME_BODY, SAME_SIZE = 0.25, 0.4  # of the region's side, and of its logarithm: a body found anew is the one that was followed
-HOME_LOOKS = 60  # about eight seconds: longer than anybody takes to walk past; our own choice
 ABSENCE_COSTS = 3.0  # a region in which the network hardly sees a body is not chosen for lying well; our own choice
 AGAIN_MISFIT, AGAIN_LOOKS = 0.3, 2  # a region that fits worse is looked into again where that look asks for it; our own choice
 # A region that follows a trunk is late by as much as it turned since the lane's last look, and the network is content with it 40 degrees
@@ -35,12 +35,8 @@ BLUR_COSTS = 5.0  # the network is as content with a trunk seen upside down, but
 # median of 0.58 and more, one whom a plate hides 0.36; our own choice.
 GHOST, GHOST_LOOKS, CLEARER = 0.5, 5, 0.15
 CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
-# Who lies stays where she lies; the network's look slides from her to one who stands behind her, further with each. Our own choice.
-SETTLED_LOOKS = 5  # so often seen it is known where she lies
-HOME_SHARE, HOME_SIZE, HOME_RAD = 0.25, 0.25, np.radians(30.0)  # of the region's side, of its logarithm, and turned: further off is not her
 # Looks of a lane, about eight seconds and two, after which she is looked for elsewhere: one who stands or sits may also have walked.
 GIVEN_UP, GIVEN_UP_STANDING = 30, 8
-FROM_LEVEL_RAD = np.radians(50.0)  # a trunk turned further from level is not one that lies, however askew it is seen; our own choice
 
 
 @dataclass(frozen=True)
@@ -95,20 +91,11 @@ class Sighting:
         return other if other.costs() < self.costs() - CHANGE_COSTS else self
 
 
-@dataclass(frozen=True)
-class Known:
-    """What a look knows of the looks told before it, whichever of two threads was quicker: how she looks, and where she was."""
-
-    appearance: Appearance = field(default_factory=Appearance)
-    told: tuple[Region, ...] = ()
-
-
 class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
-    and right are compared. lies: the client lies
-    throughout, her region turned about so (rad), and stays where she lies: who stands or walks behind her is somebody else.
+    and right are compared. lies: see identity.Client.
     reader: reads the joints' centres in every look; without a mirror only in those that are not checked, as half of them tell as much.
     """
 
@@ -122,17 +109,16 @@ class PoseTracker:
         reader: CentreReader | None = None,
     ) -> None:
         self._reader, self._mirrored = reader, mirrored
-        self._plan, self._place, self._lies = plan, subject, lies
+        self._plan, self._place = plan, subject
         self._detectors = [Detector(), Detector()]
         self._networks = [LandmarkNetwork(plan.quality), LandmarkNetwork(plan.quality, mirrored=mirrored)]
         self._checkers = [LandmarkNetwork("full"), LandmarkNetwork("full")] if plan.check_every else []
         self._clicked, self._first = clicked, clicked[min(clicked)] if clicked else None
         self._regions: list[Region | None] = [None, None]
         self._turns: list[list[float]] = [[], []]  # how the regions lay that each lane's last looks asked for, rad
-        self._told: deque[Region] = deque(maxlen=HOME_LOOKS)  # where she was seen lately
         self._clear: deque[float] = deque(maxlen=GHOST_LOOKS)  # how clearly she was seen lately
-        self._appearance = Appearance()
-        self._known = [Known(), Known()]
+        self._client = Client(lies)  # as the looks that were told show her
+        self._known = [self._client, self._client]  # as each lane's look may know her
         self._unseen, self._patience = 0, GIVEN_UP_STANDING if lies is None else GIVEN_UP
         self._missed = [0, 0]  # looks of each lane, one after the other, that did not show her
         self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
@@ -157,13 +143,15 @@ class PoseTracker:
             best = again
         if self._plan.turns and best.seen.clearness < BLURRED:
             best = self._turned(lane, rgb, best)
-        if self._somebody_else(lane, rgb, best):
-            best = self._sighting(lane, rgb, self._where_she_was(lane) or best.region)
-            if self._somebody_else(lane, rgb, best):
-                return self._not_her(frame, lane, best.region)
+        if self._known[lane].doubts(rgb, best.seen):
+            again = self._sighting(lane, rgb, self._known[lane].where() or best.region)
+            if not self._known[lane].doubts(rgb, again.seen):
+                best = again
+            elif self._known[lane].is_not(best.seen):
+                return self._not_her(frame, lane, again.region)
         seen, self._missed[lane] = best.seen, 0
         wanted = seen.next_region()
-        if seen.presence < PRESENCE_FLOOR or self._stands(wanted):
+        if seen.presence < PRESENCE_FLOOR or self._client.stands(wanted):
             self._turns[lane], self._regions[lane] = [], None
             return Look(frame, None, None)
         self._place = (best.region.x, best.region.y)
@@ -172,29 +160,6 @@ class PoseTracker:
         checked = self._checkers[lane].look(rgb, best.region) if check else None
         reader = self._reader if self._mirrored or not check else None
         return Look(frame, seen, checked, best.region, None if reader is None else reader.read(rgb, seen), colours(rgb, seen))
-
-    def _somebody_else(self, lane: int, rgb: Picture, now: Sighting) -> bool:
-        """True when what was seen does not lie where she lies, or does not look like her."""
-        if self._lies is not None:
-            return self._away(lane, now)
-        return self._known[lane].appearance.unlike(colours(rgb, now.seen))
-
-    def _where_she_was(self, lane: int) -> Region | None:
-        """Where she lies, else where she was just seen; None before she was."""
-        told = self._known[lane].told
-        if not told:
-            return None
-        return told[-1] if self._lies is None else _about(told)
-
-    def _away(self, lane: int, now: Sighting) -> bool:
-        """True when what was seen does not lie where she lies."""
-        told, wanted = self._known[lane].told, now.seen.next_region()
-        if len(told) < SETTLED_LOOKS:
-            return False
-        home = _about(told)
-        shift = float(np.hypot(wanted.x - home.x, wanted.y - home.y)) / home.side
-        turn = abs(float(wrapped(wanted.turn - home.turn, 2 * np.pi)))
-        return shift > HOME_SHARE or abs(float(np.log(wanted.side / home.side))) > HOME_SIZE or turn > HOME_RAD
 
     def _not_her(self, frame: int, lane: int, home: Region) -> Look:
         """A look that showed somebody else tells nothing, and the next one is taken where she lies; not for ever."""
@@ -207,7 +172,7 @@ class PoseTracker:
     def _unless(self, lane: int, rgb: Picture, best: Sighting, other: Sighting) -> Sighting:
         """The best sighting so far, unless the other is clearly better and of the same body."""
         better = best.unless(other)
-        return best if better is best or self._known[lane].appearance.unlike(colours(rgb, better.seen)) else better
+        return best if better is best or self._known[lane].doubts(rgb, better.seen) else better
 
     def _turned(self, lane: int, rgb: Picture, best: Sighting) -> Sighting:
         """The sighting, or one into a region turned either way where that is clearly better."""
@@ -245,30 +210,16 @@ class PoseTracker:
         return body if seen.presence >= PRESENCE_FLOOR and seen.clearness > float(np.median(self._clear)) + CLEARER else ghost
 
     def _found(self, lane: int, rgb: Picture) -> list[tuple[float, Region]]:
-        """The bodies in the whole picture and how surely, the surest first. Of a small one the detector takes the feet for the head: the
-        client's lies where it must."""
-        found = self._detectors[lane].find(rgb)
-        if self._lies is not None:
-            found = [(s, replace(r, turn=r.turn + np.pi) if self._askew(r) > np.pi - FROM_LEVEL_RAD else r) for s, r in found]
-        return [(s, r) for s, r in found if not self._stands(r)]
-
-    def _askew(self, region: Region) -> float:
-        """How far a region is turned from how the client lies, rad; 0 where nobody lies."""
-        return 0.0 if self._lies is None else abs(float(wrapped(region.turn - self._lies, 2 * np.pi)))
-
-    def _stands(self, region: Region) -> bool:
-        """True of somebody who stands where the client lies, and of a body that is none, as its head lies where her feet must."""
-        return bool(self._askew(region) > FROM_LEVEL_RAD)
-
-    def _where_she_lies(self) -> Region | None:
-        """About where she was seen lying; None before she was."""
-        return _about(self._told) if self._lies is not None and self._told else None
+        """The bodies in the whole picture that may be the client's, and how surely, the surest first."""
+        found = [(score, self._client.facing_up(r)) for score, r in self._detectors[lane].find(rgb)]
+        return [(score, r) for score, r in found if not self._client.stands(r)]
 
     def _find(self, rgb: Picture) -> None:
         """Fill lanes that have lost the body: from the other lane, else from the clicks or where she lies, else from the whole picture."""
         known = next((r for r in self._regions if r is not None), None)
         if known is None:
-            known = self._settle(rgb, self._first) or self._settle(rgb, self._where_she_lies()) or self._settle(rgb, self._detected(rgb))
+            lies = self._client.where() if self._client.lies is not None else None
+            known = self._settle(rgb, self._first) or self._settle(rgb, lies) or self._settle(rgb, self._detected(rgb))
         self._turns = [turns if region is not None else [] for turns, region in zip(self._turns, self._regions, strict=True)]
         self._regions = [r or known for r in self._regions]
 
@@ -277,7 +228,7 @@ class PoseTracker:
 
         Only looks that are told already count, so that it does not hang on which of two threads was quicker.
         """
-        own, told = self._regions[lane], list(self._told)
+        own, told = self._regions[lane], self._client.told
         if own is None or not told:
             return
         home = np.median([(r.x, r.y) for r in told], axis=0)
@@ -287,23 +238,13 @@ class PoseTracker:
             self._regions[lane], self._turns[lane] = other, []
 
     def _tell(self, look: Look) -> Look:
-        if look.region is not None:
-            self._told.append(look.region)
-        if look.seen is not None:
+        if look.region is not None and look.seen is not None and look.colours is not None:
+            self._client = self._client.with_look(look.region, look.seen, look.colours)
             self._clear.append(look.seen.clearness)
         self._unseen = 0 if look.seen is not None else self._unseen + 1
         if self._unseen > 2 * self._patience:
-            self._forget()
-        if look.colours is not None:
-            self._appearance = self._appearance.with_look(look.colours)
+            self._unseen, self._client = 0, self._client.lost(knows_looks=self._first is not None)
         return look
-
-    def _forget(self) -> None:
-        """Not seen for long: she may lie elsewhere, or it was another one; but who was clicked looks as she looked there."""
-        self._unseen = 0
-        self._told.clear()
-        if self._first is None:
-            self._appearance = Appearance()
 
     def _detected(self, rgb: Picture) -> Region | None:
         """The body nearest to where the client was last (or was clicked); at first the largest, most central one."""
@@ -325,7 +266,7 @@ class PoseTracker:
                 return None
             seen = self._networks[0].look(rgb, region)
             wanted = seen.next_region()
-            region = wanted if seen.presence >= PRESENCE_FLOOR and not self._stands(wanted) else None
+            region = wanted if seen.presence >= PRESENCE_FLOOR and not self._client.stands(wanted) else None
         return region
 
     def _settle_on_clicks(self, rgb: Picture, region: Region) -> None:
@@ -333,8 +274,7 @@ class PoseTracker:
         found = self._settle(rgb, region)
         if found is not None:
             self._regions, self._turns = [found, found], [[], []]
-            self._appearance = as_clicked(colours(rgb, self._sighting(0, rgb, found).seen))
-            self._told.clear()
+            self._client = self._client.clicked(rgb, self._sighting(0, rgb, found).seen)
             self._clear.clear()
 
     def look_now(self, turn: int, number: int, rgb: Picture) -> Look:
@@ -346,7 +286,7 @@ class PoseTracker:
         if self._regions[lane] is None:
             self._find(rgb)
         self._keep_together(lane)
-        self._known[lane] = Known(self._appearance, tuple(self._told))
+        self._known[lane] = self._client
         return self._tell(self._look(number, lane, rgb))
 
     def run(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[Look]:
@@ -366,16 +306,11 @@ class PoseTracker:
                 if self._regions[lane] is None:
                     self._find(rgb)
                 self._keep_together(lane)
-                self._known[lane] = Known(self._appearance, tuple(self._told))
+                self._known[lane] = self._client
                 check = bool(self._plan.check_every) and i % self._plan.check_every == 0
                 waiting.append(pool.submit(self._look, number, lane, rgb, check))
             for w in waiting:
                 yield self._tell(w.result())
-
-
-def _about(told: Iterable[Region]) -> Region:
-    """The middle of some regions."""
-    return Region(*np.median([(r.x, r.y, r.side, r.turn) for r in told], axis=0).tolist())
 
 
 def _afresh(found: Region, region: Region, blurred: bool) -> bool:
