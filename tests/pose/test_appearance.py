@@ -20,7 +20,7 @@ def body_at(left: float, right: float) -> Detection:
         for side, x in zip(SIDES, (left, right), strict=True):
             points[NETWORK_INDEX[sided(joint, side)]] = x, HEIGHTS[joint]
     points[33], points[34] = (left, 300), (left, 0)
-    return Detection(points, np.ones(39), 0.9, 0.8, BODY, np.eye(2, 3))
+    return Detection(points, np.ones(39), 0.9, 0.8, np.ones(39), BODY, np.eye(2, 3))
 
 
 def test_colours_are_those_along_trunk_and_legs() -> None:

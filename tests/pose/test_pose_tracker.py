@@ -81,7 +81,7 @@ class Shows:
         points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
         place = [clear for told, clear in self._clearness.items() if (told.x, told.y) == (looked.x, looked.y)]
         clear = self._clearness.get(looked, place[0] if place else 0.8)
-        return Detection(points, np.ones(39), self._presence.get(looked, 0.9), clear, BODY, np.eye(2, 3))
+        return Detection(points, np.ones(39), self._presence.get(looked, 0.9), clear, np.ones(39), BODY, np.eye(2, 3))
 
 
 @pytest.mark.parametrize("right", ["followed", "anew"])

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.core.skeleton import points_for, split
-from deepmirror.pose.blurred_looks import with_blur
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.resting_feet import with_feet_at_rest
@@ -32,7 +31,7 @@ class Annotated:
 def annotate(whole: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Annotated:
     """whole: what was seen, the near leg's points as its own; keys: her clicks."""
     extra = sorted({n for k in keys for n in k.points if split(n)[1] is None} & set(whole.names))
-    whole = with_feet_at_rest(with_blur(whole))
+    whole = with_feet_at_rest(whole)
     shown = whole.only(points_for(setting.view) + extra)
     if setting.near and not setting.shoe_held:
         keys = align_shoe_clicks(keys, whole, setting.near)

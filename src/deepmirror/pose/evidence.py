@@ -62,7 +62,6 @@ class Evidence:
     everywhere else; may be empty.
     centre (T, P, 2): where each joint's centre lies from the network's point as the picture around it tells (see joint_centres), px, and
     centre_sigma (T, P, 2): how surely along and across, px; NaN and inf where nobody read; may be empty.
-    clearness (T,): how clearly each look told where the joints are (see network.Detection), NaN where nobody looked; may be empty.
     roll (2,): how far frame 0 is rolled clockwise against the room, and its standard deviation, rad; empty where no edges tell.
     """
 
@@ -89,7 +88,6 @@ class Evidence:
     resting: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     centre: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
     centre_sigma: Array = field(default_factory=lambda: np.empty((0, 0, 2)))
-    clearness: Array = field(default_factory=lambda: np.empty(0))
     roll: Array = field(default_factory=lambda: np.empty(0))
 
     def __post_init__(self) -> None:
@@ -127,7 +125,7 @@ class Evidence:
         of_points = (self.network_sigma, self.step_sigma, self.match_sigma, self.match_key)
         whole = all(a.shape == (frames, count) for a in of_points)
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
-        of_film = (self.room, self.stack, self.plate, self.sole, self.platform, self.platform_sigma, self.back, self.clearness)
+        of_film = (self.room, self.stack, self.plate, self.sole, self.platform, self.platform_sigma, self.back)
         whole &= all(len(a) in (0, frames) for a in of_film)
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
         whole &= self.roll.shape in ((0,), (2,)) and self.centre.shape == self.centre_sigma.shape

@@ -80,6 +80,7 @@ class Detection:
     """Landmarks (39, 2) px, their visibility (39,) 0..1, the network's belief that a body is there, and how clearly it tells where
     shoulders, hips, knees and ankles are (0..1): a region turned away from the body blurs them, whatever the belief says.
 
+    sureness (39,): how surely the network's own map of a landmark holds it to be where it was put (0..1).
     body (256, 256): positive where the region's square shows the body; to_picture (2, 3): the affine map from the square to the picture.
     """
 
@@ -87,6 +88,7 @@ class Detection:
     visibility: Array
     presence: float
     clearness: float
+    sureness: Array
     body: NDArray[np.float32]
     to_picture: Array
 
@@ -228,13 +230,15 @@ class LandmarkNetwork:
         raw = self._net.get_tensor(self._points)[0].reshape(LANDMARKS, 5)
         heat, body = self._net.get_tensor(self._heat)[0], self._net.get_tensor(self._body)[0, :, :, 0]
         xy, there = _refine(raw[:, :2].astype(float), heat) - 0.5, raw[:, 3].astype(float)
+        sure = _sureness(xy + 0.5, heat)
         if self._mirrored:
             xy[:, 0] = CROP - 1 - xy[:, 0]
-            xy, there, body = xy[IN_MIRROR], there[IN_MIRROR], body[:, ::-1].copy()
+            xy, there, sure, body = xy[IN_MIRROR], there[IN_MIRROR], sure[IN_MIRROR], body[:, ::-1].copy()
         back = np.asarray(cv2.invertAffineTransform(region.to_crop()), float)
         points = xy @ back[:, :2].T + back[:, 2]
         clearness = float(np.mean(1 / (1 + np.exp(-heat[..., CLEAR_JOINTS].max(axis=(0, 1)).astype(float)))))
-        return Detection(points, 1 / (1 + np.exp(-there)), float(self._net.get_tensor(self._flag)[0, 0]), clearness, body, back)
+        presence = float(self._net.get_tensor(self._flag)[0, 0])
+        return Detection(points, 1 / (1 + np.exp(-there)), presence, clearness, sure, body, back)
 
 
 def _crop(rgb: Picture, region: Region) -> Picture:
@@ -247,6 +251,15 @@ def _crop(rgb: Picture, region: Region) -> Picture:
         grow = np.array([[sx, 0, (sx - 1) / 2], [0, sy, (sy - 1) / 2], [0, 0, 1]])
         affine = affine @ grow
     return np.asarray(cv2.warpAffine(picture, affine, (CROP, CROP), flags=cv2.INTER_LINEAR), np.uint8)
+
+
+def _sureness(points: Array, heat: NDArray[np.float32]) -> Array:
+    """What each landmark's map (N, N, K) holds of the place (K, 2) it was put to in the crop, 0..1; 0 outside."""
+    size = heat.shape[0]
+    col, row = (np.floor(points / CROP * size).astype(int)).T
+    inside = (col >= 0) & (col < size) & (row >= 0) & (row < size)
+    own = heat[np.clip(row, 0, size - 1), np.clip(col, 0, size - 1), np.arange(len(points))].astype(float)
+    return np.where(inside, 1 / (1 + np.exp(-own)), 0.0)
 
 
 def _refine(points: Array, heat: NDArray[np.float32]) -> Array:

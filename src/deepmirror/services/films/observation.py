@@ -160,8 +160,7 @@ def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
     if len(centre):
         centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
         centre[:, own], doubt[:, own] = seen.centre[:, there], seen.centre_sigma[:, there]
-    looks = replace(followed, network=network, network_sigma=sigma, centre=centre, centre_sigma=doubt)
-    return replace(looks, back=seen.back, clearness=seen.clearness)
+    return replace(followed, network=network, network_sigma=sigma, back=seen.back, centre=centre, centre_sigma=doubt)
 
 
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:

@@ -48,9 +48,11 @@ class Waiting:
 
 @dataclass(frozen=True)
 class Seen:
-    """What a look saw: all body points (P, 2) px, and the back's outline (K, 2) px where the movement's back is judged."""
+    """What a look saw: all body points (P, 2) px, how surely each is there (P,) 0..1 (see Detection.sureness), and the back's outline
+    (K, 2) px where the movement's back is judged."""
 
     points: Array
+    sureness: Array
     back: Array | None = None
 
 
@@ -203,12 +205,13 @@ class Following:
 
     def _seen(self, until: int) -> Evidence:
         network, back = np.full((until, len(ALL_POINTS), 2), np.nan), np.full((until, len(SHARES), 2), np.nan)
+        sure = np.full(network.shape[:2], np.nan)
         place = {number: k for k, number in enumerate(self._numbers[:until])}
         for number, seen in list(self._looks.items()):
             if number in place:
-                network[place[number]] = seen.points
+                network[place[number]], sure[place[number]] = seen.points, seen.sureness
                 back[place[number]] = np.nan if seen.back is None else seen.back
-        evidence = looks_as_evidence(np.array(self._times[:until]), list(ALL_POINTS), network, np.full_like(network, np.nan))
+        evidence = looks_as_evidence(np.array(self._times[:until]), list(ALL_POINTS), network, np.full_like(network, np.nan), sure)
         return evidence if where_back_lies(self._brief, self._movement) is None else replace(evidence, back=back)
 
     def _keys(self, until: int) -> list[Keyframe]:

@@ -124,7 +124,8 @@ class Looker:
         self._turn += 1
         if found.seen is None:
             return None
-        return Seen(found.seen.points[COLUMNS], None if self._back is None else back_in_picture(found.seen, *self._back))
+        back = None if self._back is None else back_in_picture(found.seen, *self._back)
+        return Seen(found.seen.points[COLUMNS], found.seen.sureness[COLUMNS], back)
 
 
 class LiveSet:
