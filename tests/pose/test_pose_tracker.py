@@ -297,6 +297,7 @@ def test_a_network_that_looks_into_a_mirror_sees_what_the_other_sees() -> None:
     mirrored = LandmarkNetwork("full", mirrored=True).look(np.ascontiguousarray(picture[:, ::-1]), there)
     assert np.allclose(mirrored.points[IN_MIRROR] * [-1, 1] + [width - 1, 0], plain.points, atol=0.1)
     assert mirrored.visibility[IN_MIRROR] == pytest.approx(plain.visibility, abs=1e-3)
+    assert mirrored.sureness[IN_MIRROR] == pytest.approx(plain.sureness, abs=0.02)
     left, right = NETWORK_INDEX["knee_left"], NETWORK_INDEX["knee_right"]
     assert IN_MIRROR[left] == right and plain.points[left, 0] > plain.points[right, 0]  # seen from the front her left is on the right
 
