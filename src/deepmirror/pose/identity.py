@@ -21,6 +21,7 @@ FROM_LEVEL_RAD = np.radians(50.0)  # a trunk turned further from level is not on
 # Who lies stays where she lies; the network's look slides from her to one who stands behind her, further with each. Our own choice.
 SETTLED_LOOKS = 5  # so often seen it is known where she lies
 HOME_SHARE, HOME_SIZE, HOME_RAD = 0.25, 0.25, np.radians(30.0)  # of the region's side, of its logarithm, and turned: further off is not her
+CLEAR = 0.5  # a look that shows but a blur (a bench, a jacket before she walked in) tells nothing of how she looks; our own choice
 STAYS_SHARE = 0.08  # of the region's side: one who lifts has her hips or her ankles where they were; our own choice
 HIPS, ANKLES = ([NETWORK_INDEX[sided(joint, side)] for side in SIDES] for joint in ("hip", "ankle"))
 
@@ -40,8 +41,11 @@ class Client:
 
     def with_look(self, region: Region, seen: Detection, now: Array) -> Client:
         """One more look, into a region; now: the colours (K, 3) she had there."""
+        told = (*self.told, region)[-HOME_LOOKS:]
+        if seen.clearness < CLEAR:
+            return replace(self, told=told)
         last = self.last if self.appearance.unlike(now) else seen
-        return replace(self, appearance=self.appearance.with_look(now), told=(*self.told, region)[-HOME_LOOKS:], last=last)
+        return replace(self, appearance=self.appearance.with_look(now), told=told, last=last)
 
     def clicked(self, rgb: Picture, seen: Detection) -> Client:
         """She was clicked in a picture, where this was seen: that is her, whatever was followed till then."""

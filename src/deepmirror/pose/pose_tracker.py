@@ -145,7 +145,7 @@ class PoseTracker:
             best = self._turned(lane, rgb, best)
         if self._known[lane].doubts(rgb, best.seen):
             again = self._sighting(lane, rgb, self._known[lane].where() or best.region)
-            if not self._known[lane].doubts(rgb, again.seen):
+            if again.seen.presence >= PRESENCE_FLOOR and not self._known[lane].doubts(rgb, again.seen):
                 best = again
             elif self._known[lane].is_not(best.seen):
                 return self._not_her(frame, lane, again.region)
