@@ -278,6 +278,18 @@ def test_somebody_in_other_clothes_is_not_taken_for_the_client(dressed_alike: bo
     assert places({}, 12) == ([580] * 6 if dressed_alike else [500] * 6)
 
 
+def test_the_client_may_look_otherwise_where_she_stays() -> None:
+    """A plate comes before her legs: the colours are not hers, hips and ankles have not moved. Later all of it is known of her."""
+    client, follower = region(x=500), PoseTracker(QUICK, {0: region(x=500)})
+    for lane in range(2):
+        follower._detectors[lane] = Finds()  # type: ignore[call-overload]
+        follower._networks[lane] = Stands({})  # type: ignore[call-overload]
+    for n in range(16):
+        picture = np.full((720, 1280, 3), (200, 40, 40) if n < 8 else (30, 30, 30), np.uint8)
+        seen = follower.look_now(n, 4 * n, picture).seen
+        assert seen is not None and seen.next_region() == client
+
+
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])
 def test_looks_come_in_time_and_not_in_frames(fps: int, every: int) -> None:
     times = np.arange(4 * fps) / fps
