@@ -29,21 +29,20 @@ def colours(rgb: Picture, seen: Detection) -> Array:
     """Colours (K, 3) CIE Lab along trunk and legs as they were seen; NaN outside the picture."""
     half = max(1, round(BREADTH * seen.next_region().side))
     places = [spot for side in SIDES for upper, lower in pairwise(CHAIN) for spot in _along(seen, sided(upper, side), sided(lower, side))]
-    taken = [_median(rgb, spot, half) for spot in places]
-    lab: Array = cv2.cvtColor(np.nan_to_num(np.array(taken, np.float32) / 255)[None], cv2.COLOR_RGB2Lab)[0].astype(float)
-    lab[~np.isfinite(taken).all(axis=1)] = np.nan
+    col, row = np.rint(np.array(places)).astype(int).T
+    height, width = rgb.shape[:2]
+    inside = (col >= 0) & (col < width) & (row >= 0) & (row < height)
+    across, down = (grid.ravel() for grid in np.meshgrid(*2 * [np.arange(-half, half + 1)]))
+    squares = rgb[np.clip(row[:, None] + down, 0, height - 1), np.clip(col[:, None] + across, 0, width - 1)]
+    taken = np.median(squares, axis=1).astype(np.float32) / 255
+    lab: Array = cv2.cvtColor(taken[None], cv2.COLOR_RGB2Lab)[0].astype(float)
+    lab[~inside] = np.nan
     return lab
 
 
 def _along(seen: Detection, upper: str, lower: str) -> list[Array]:
     a, b = (seen.points[NETWORK_INDEX[n]] for n in (upper, lower))
     return [a * (1 - q) + b * q for q in ALONG]
-
-
-def _median(rgb: Picture, spot: Array, half: int) -> Array:
-    x, y = (round(float(v)) for v in spot)
-    window = rgb[max(y - half, 0) : max(y + half + 1, 0), max(x - half, 0) : max(x + half + 1, 0)].reshape(-1, 3)
-    return np.array(np.median(window, axis=0)) if len(window) else np.full(3, np.nan)
 
 
 @dataclass(frozen=True)
