@@ -290,6 +290,22 @@ def test_the_client_may_look_otherwise_where_she_stays() -> None:
         assert seen is not None and seen.next_region() == client
 
 
+def test_a_client_in_another_light_is_not_refused_for_ever() -> None:
+    """The lamps go out while the network sees nobody; afterwards she stands elsewhere and all her colours are others."""
+    follower = PoseTracker(QUICK, {0: region(x=500)})
+
+    def seen(picture: np.ndarray, presence: float, place: Region, first: int, count: int) -> list[bool]:
+        for lane in range(2):
+            follower._detectors[lane] = Finds(place)  # type: ignore[call-overload]
+            follower._networks[lane] = Stands({region(x=500): place}, {region(x=500): presence, place: presence})  # type: ignore[call-overload]
+        return [follower.look_now(n, 4 * n, picture).seen is not None for n in range(first, first + count)]
+
+    light, dark = (np.full((720, 1280, 3), colour, np.uint8) for colour in ((200, 40, 40), (20, 20, 60)))
+    assert all(seen(light, 0.9, region(x=500), 0, 8))
+    assert not any(seen(dark, 0.1, region(x=900), 8, 20))
+    assert all(seen(dark, 0.9, region(x=900), 28, 12)[-4:])
+
+
 @pytest.mark.parametrize(("fps", "every"), [(15, 2), (24, 3), (25, 3), (30, 4), (60, 8), (240, 32)])
 def test_looks_come_in_time_and_not_in_frames(fps: int, every: int) -> None:
     times = np.arange(4 * fps) / fps

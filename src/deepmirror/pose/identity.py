@@ -74,8 +74,9 @@ class Client:
         return self._away(seen.next_region()) if self.lies is not None else self.appearance.unlike(colours(rgb, seen))
 
     def is_not(self, seen: Detection) -> bool:
-        """True of a doubted body that may not be hers: hers may look otherwise for a moment, but then it is where it was."""
-        return self.lies is not None or self.last is None or not same_place(self.last, seen)
+        """True of a doubted body that may not be hers: hers may look otherwise for a moment, but then it is where it was. Where nothing is
+        known of that, as she was not seen for long, it may be hers in another light."""
+        return self.lies is not None or (self.last is not None and not same_place(self.last, seen))
 
     def _askew(self, region: Region) -> float:
         """How far a region is turned from how she lies, rad; 0 where nobody lies."""
