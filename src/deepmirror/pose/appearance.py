@@ -20,8 +20,9 @@ ALONG = (1 / 3, 2 / 3)  # where on each segment a colour is taken
 BREADTH = 0.01  # of the body's region: half the side of the square a colour is the median of
 FIRST_LOOKS = 5  # so often seen it is known what she looks like; our own choice
 KEEPS = 0.05  # share of each further look: the light changes more slowly than anybody comes by; our own choice
-# The median distance of the colours from what they were (CIE Lab). In nine films of our lot one client's own looks were 3 to 11 off in the
-# middle and 7 to 16 in nine of ten, those of somebody else 18 and more: unlike is what is beyond both of these.
+# The median distance of the colours from what they were (CIE Lab). In seven films of our lot a client's own looks were 3 to 11 off in the
+# middle and up to 7 to 24 in nine of ten; in four, somebody else's 21 to 28 in the middle and from 13 to 24 in nine of ten. In between,
+# our own choice: unlike is what is beyond both of these.
 UNLIKE, UNLIKE_SHARE = 14.0, 1.8  # Lab, and of what her own looks usually are
 
 

@@ -55,7 +55,7 @@ class Client:
         """Not seen for long: she may be elsewhere, or it was another one; knows_looks: what she looks like was clicked and stays."""
         return Client(self.lies, self.appearance if knows_looks else Appearance())
 
-    def facing_up(self, found: Region) -> Region:
+    def as_she_lies(self, found: Region) -> Region:
         """A region found anew as she lies: of a small body that lies the detector takes the feet for the head."""
         return replace(found, turn=found.turn + np.pi) if self._askew(found) > np.pi - FROM_LEVEL_RAD else found
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.pose.appearance import colours
-from deepmirror.pose.identity import Client
+from deepmirror.pose.identity import CLEAR, Client
 from deepmirror.pose.joint_centres import CentreReader, Centres
 from deepmirror.pose.network import Detection, Detector, LandmarkNetwork, Quality, Region
 
@@ -31,9 +31,9 @@ MOST_AHEAD_RAD = 0.5
 TURNED_RAD = np.radians(30.0)  # where all is a blur the region is also tried turned so far either way; of 30 and 45 degrees 30 did better
 BLURRED = 0.6  # clearness below which the body is also looked for anew; our own choice
 BLUR_COSTS = 5.0  # the network is as content with a trunk seen upside down, but sees its joints in a blur then; our own choice
-# What was never clearer than this in its last looks is given up for a body elsewhere that is so much clearer: clients of our films have a
+# What was never clearer than CLEAR in its last looks is given up for a body elsewhere that is so much clearer: clients of our films have a
 # median of 0.58 and more, one whom a plate hides 0.36; our own choice.
-GHOST, GHOST_LOOKS, CLEARER = 0.5, 5, 0.15
+GHOST_LOOKS, CLEARER = 5, 0.15
 CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may be a plate taken for a head; our own choice
 # Looks of a lane, about eight seconds and two, after which she is looked for elsewhere: one who stands or sits may also have walked.
 GIVEN_UP, GIVEN_UP_STANDING = 30, 8
@@ -203,7 +203,7 @@ class PoseTracker:
     def _follows_a_ghost(self, now: Sighting) -> bool:
         """True when what is followed was but a blur all the time: a bench, a jacket on the wall, before the client walked in."""
         blurs = [*self._clear, now.seen.clearness]
-        return len(self._clear) == GHOST_LOOKS and float(np.median(blurs)) < GHOST and now.seen.clearness < GHOST
+        return len(self._clear) == GHOST_LOOKS and float(np.median(blurs)) < CLEAR and now.seen.clearness < CLEAR
 
     def _rather(self, ghost: Sighting, body: Sighting) -> Sighting:
         seen = body.seen
@@ -211,7 +211,7 @@ class PoseTracker:
 
     def _found(self, lane: int, rgb: Picture) -> list[tuple[float, Region]]:
         """The bodies in the whole picture that may be the client's, and how surely, the surest first."""
-        found = [(score, self._client.facing_up(r)) for score, r in self._detectors[lane].find(rgb)]
+        found = [(score, self._client.as_she_lies(r)) for score, r in self._detectors[lane].find(rgb)]
         return [(score, r) for score, r in found if not self._client.stands(r)]
 
     def _find(self, rgb: Picture) -> None:
