@@ -46,6 +46,7 @@ class Look:
     truth: Array
     visibility: Array
     clearness: float
+    down: Array  # in the kept picture, which is turned as the network wanted it
 
 
 def looks_in(folder: Path) -> list[Look]:
@@ -58,7 +59,8 @@ def looks_in(folder: Path) -> list[Look]:
         for k, end in enumerate(ends):
             packed = data["jpeg"][end - data["bytes"][k] : end]
             rest = data["points"][k].astype(float), data["truth"][k].astype(float), data["visibility"][k], float(data["clearness"][k])
-            found.append(Look(int(data["seed"]), str(data["view"]), packed, *rest))
+            down = data["down"][k].astype(float)
+            found.append(Look(int(data["seed"]), str(data["view"]), packed, *rest, down))
     return found
 
 
@@ -123,7 +125,8 @@ def samples(look: Look, rng: np.random.Generator | None) -> list[tuple[Any, Any,
         picture = little_picture(rgb, used)
         shown = recoloured(picture, rng) if rng is not None else picture.astype(np.float32) / 255
         told = look if rng is None or rng.random() > UNTOLD else replace(look, visibility=np.zeros_like(look.visibility), clearness=0.0)
-        out.append((shown.transpose(2, 0, 1), features(told.points, told.visibility, told.clearness, used, look.view), target, patch.name))
+        known = features(told.points, told.visibility, told.clearness, used, look.view, told.down)
+        out.append((shown.transpose(2, 0, 1), known, target, patch.name))
     return out
 
 

@@ -57,12 +57,12 @@ def kept_affine(region: Region) -> Array:
 
 
 def looks_of(seed: int, each: int, network: LandmarkNetwork) -> dict[str, Any]:
-    """Of one seed: truth and the network's points (N, P, 2) and visibility (N, P), clearness (N,), all in px of the kept region, and
-    the regions as JPEG, one after the other, with their lengths (N,)."""
+    """Of one seed: truth and the network's points (N, P, 2) and visibility (N, P), clearness (N,), where down is (N, 2), all in px of
+    the kept region, how far the camera looks down (N,), and the regions as JPEG, one after the other, with their lengths (N,)."""
     drawn = draw(seed)
     take = Take(drawn)
     stage, rng = Stage(take), np.random.default_rng(seed + 77)
-    rows: dict[str, list[Any]] = {"truth": [], "points": [], "visibility": [], "clearness": []}
+    rows: dict[str, list[Any]] = {"truth": [], "points": [], "visibility": [], "clearness": [], "down": [], "pitch_deg": []}
     kept = []
     for i in frames_of(take, rng, each):
         truth = take.cameras[i].project(np.array([take.poses[i][0][n] for n in ALL_POINTS]))
@@ -78,6 +78,8 @@ def looks_of(seed: int, each: int, network: LandmarkNetwork) -> dict[str, Any]:
         rows["points"].append(seen.points[COLUMNS] @ to_kept[:, :2].T + to_kept[:, 2])
         rows["visibility"].append(seen.visibility[COLUMNS])
         rows["clearness"].append(seen.clearness)
+        rows["down"].append(to_kept[:, 1] / np.hypot(*to_kept[:, 1]))
+        rows["pitch_deg"].append(np.degrees(np.arcsin(-take.cameras[i].axes()[2][2])))
         kept.append(compressed(np.asarray(cv2.warpAffine(rgb, to_kept, (KEPT_PX, KEPT_PX), flags=cv2.INTER_AREA), np.uint8), KEPT_QUALITY))
     about = {"seed": seed, "movement": drawn.movement, "view": drawn.view, "yaw_deg": drawn.camera["yaw_deg"]}
     pictures = {"jpeg": np.concatenate(kept).ravel(), "bytes": np.array([k.size for k in kept])}

@@ -42,7 +42,7 @@ def test_a_level_shoe_seen_from_above_slopes_no_more_than_is_taken_out(away_deg:
     picture = [np.array([x, -high]) * focal / (far - z) for x, z in ((0.0, 0.0), toe)]  # level right, upright positive
     level, upright = picture[1] - picture[0]
     pictured = np.degrees(np.arctan2(upright, level))
-    slope, sd = seen_slope((float(level), float(upright)), away_deg, 5.0)
+    slope, sd = seen_slope((float(level), float(upright)), (away_deg, 5.0), (np.degrees(np.arctan2(high, far)), 4.0))
     assert abs(slope) < 1.5 and abs(slope) < sd
     if abs(away_deg) > 10:
         assert abs(slope) < 0.4 * abs(pictured)

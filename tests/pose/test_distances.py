@@ -85,7 +85,7 @@ def test_a_back_keeps_the_length_it_shows_where_nothing_passes_before_it() -> No
     evidence.step_sigma[hidden, 1] = 30.0
     hinge = seen("side-right", "romanian_deadlift")
     track = Track(evidence.times, tuple(names), true, np.tile(np.eye(12), (FRAMES, 1, 1)))
-    plane = fit_plane(track, "side-right", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720), {})
+    plane = fit_plane(track, "side-right", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720))
     assert plane is not None
     key = Keyframe(0, {n: tuple(true[0, i]) for i, n in enumerate(names)})
     lengths = side_lengths(evidence, [key], plane, hinge, followed, true)
@@ -107,7 +107,7 @@ def side_plane() -> Plane:
     hip = knee + PX * 42 * np.stack([np.sin(2 * lean), -np.cos(2 * lean)], axis=1)
     names = ("hip_left", "knee_left", "ankle_left")
     track = Track(np.arange(FRAMES) / 30, names, np.stack([hip, knee, ankle], axis=1), np.tile(np.eye(6), (FRAMES, 1, 1)))
-    plane = fit_plane(track, "side-left", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720), {})
+    plane = fit_plane(track, "side-left", BODY, OutOfPlanePrior(planted=True), None, UP, (1280, 720))
     assert plane is not None
     return plane
 

@@ -8,10 +8,8 @@ import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import points_for
-from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.rigid_attachment import carried_points, carry, carry_foot, feet_at_first
-from deepmirror.pose.source_weights import movement_weights, weight_of
+from deepmirror.pose.rigid_attachment import carry, carry_foot, feet_at_first
 
 NAMES = [*points_for("side-left"), "mid_back", "roller", "bar"]
 FRAMES = 60
@@ -63,16 +61,6 @@ def test_a_held_foot_follows_the_shank_not_the_network() -> None:
     evidence.network[:, NAMES.index("toe_left")] = [0.0, 0.0]
     carried = carry_foot(evidence, [Keyframe(0, {"toe_left": (float(ankle[0]) - 60, float(ankle[1]) + 20)})], "side-left", True)
     assert np.abs(carried.network[:, NAMES.index("toe_left")] - ankle - [-60, 20]).max() < 1
-
-
-def test_how_far_the_networks_foot_is_believed_says_nothing_of_a_carried_one() -> None:
-    press, squat = (load_catalogue().movement(name) for name in ("leg_press", "back_squat"))
-    key = Keyframe(0, {"heel_left": (1.0, 2.0), "knee_left": (3.0, 4.0)})
-    assert weight_of(movement_weights(press, "side-left", []), "heel_left").network == 4.0
-    told = movement_weights(press, "side-left", [key])
-    assert weight_of(told, "heel_left").network == 1.0 and weight_of(told, "heel_left").step == 2.0
-    assert weight_of(told, "toe_left").network == 4.0, "it was not clicked, so that nothing carries it"
-    assert carried_points([key], squat, "side-left") == carried_points([key], press, "front") == frozenset()
 
 
 def test_the_feet_are_where_they_were_clicked_else_where_the_network_first_saw_them() -> None:

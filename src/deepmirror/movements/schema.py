@@ -158,19 +158,10 @@ class Fault(Strict):
 
 
 class Believe(Strict):
-    """Multipliers of each source's sigma for one joint: 1 is as measured, 4 is hardly believed."""
+    """Multipliers of the sigma of what was followed of one joint: 1 is as measured, 4 is hardly believed."""
 
-    network: Positive = 1.0
     step: Positive = 1.0
     match: Positive = 1.0
-
-
-class NetworkOffset(Strict):
-    """Where a joint's centre usually lies from the network's point in this movement, shares of the shank's length."""
-
-    along: Share
-    across: Share
-    spread: Annotated[float, Field(gt=0, le=1)]
 
 
 Pattern = Literal[
@@ -242,7 +233,6 @@ class Movement(Strict):
     disputed: list[str] = []
     opening: dict[Literal["thigh", "shank", "foot", "stance"], tuple[Angle, Positive]] = {}
     trust: dict[str, Believe] = {}
-    network_offset: dict[str, NetworkOffset] = {}
     setup: list[str] = []
     numbers: list[str] = []  # measures listed beside its films although it is not judged by them
     words: dict[str, FaultWords] = {}  # what this movement says otherwise than its family, by fault or group

@@ -31,6 +31,7 @@ PATCH = 72  # px, side of the little picture
 SPAN = 1.6  # its side in body units
 CONVOLUTIONS = 4
 LEAST_WIDTH = 0.003  # body units: nothing is said to be surer
+DOWN = np.array([0.0, 1.0])  # of a picture as a camera takes it
 FEATURE_LIMIT = 4.0  # half sides of a little picture; what lies further off is no part of this body
 
 
@@ -104,14 +105,14 @@ def little_picture(rgb: Picture, patch: Patch) -> Picture:
     return np.asarray(cv2.warpAffine(rgb, affine, (PATCH, PATCH), flags=cv2.INTER_LINEAR), np.uint8)
 
 
-def features(points: Array, visibility: Array, clearness: float, patch: Patch, view: str) -> Floats:
+def features(points: Array, visibility: Array, clearness: float, patch: Patch, view: str, down: Array = DOWN) -> Floats:
     """What is known of the look besides the little picture (F,): all points as they lie in it, own side first, how surely each was
-    seen, how clearly all were, where down is, which joint and which view this is."""
+    seen, how clearly all were, where down is, which joint and which view this is. down: where down is in the points' picture."""
     joint, _, side = patch.name.rpartition("_")
     other = SIDES[1 - SIDES.index(side)]
     order = [ALL_POINTS.index(sided(j, s)) for s in (side, other) for j in JOINTS]
     placed = (points[order] @ patch.to_patch[:, :2].T + patch.to_patch[:, 2]) / (PATCH / 2) - 1
-    down = patch.to_patch[:, :2] @ np.array([0.0, 1.0])
+    down = patch.to_patch[:, :2] @ down
     kind = ["side", "front", "rear"].index("side" if near_side(view) else view)
     told = [
         np.clip(placed, -FEATURE_LIMIT, FEATURE_LIMIT).ravel(),

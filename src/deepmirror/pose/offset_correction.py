@@ -46,8 +46,7 @@ def joint_offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, 
     """Of every point, from its usual offset in this movement and view and from the clicks."""
     priors = FRONT_PRIORS
     if near_side(view):
-        priors = SIDE_PRIORS | {j: JointOffsetPrior(o.along, o.across, o.spread) for j, o in movement.network_offset.items()}
-        priors |= {"shoulder": BEHIND_PLATE} if movement.bar_on_back else {}
+        priors = SIDE_PRIORS | ({"shoulder": BEHIND_PLATE} if movement.bar_on_back else {})
     return offsets(evidence, keys, priors, posture_of(evidence, view))
 
 

@@ -85,8 +85,8 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
         noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
         frames = np.array([r[0] for r in rows], int)
         personal = np.zeros((len(calm), 2))
-        for axis, (lasting, wandering) in enumerate(habit.spreads()):
-            likeness = _likeness(frames, evidence.times, posture.place, shank * lasting, shank * wandering)
+        for axis, (_, wandering) in enumerate(habit.spreads()):
+            likeness = _likeness(frames, evidence.times, posture.place, usual.lasting[axis], shank * wandering)
             personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
             with_bend = float(np.hypot(habit.bend_along, habit.bend_across))
             sure[:, p, axis] = np.hypot(sure[:, p, axis], BEND_DOUBT * with_bend * shank * _bent_since(bend, frames))
@@ -97,12 +97,14 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
 
 @dataclass(frozen=True)
 class _Usual:
-    """A joint's offset (T, 2) px along and across its direction before its own clicks are asked, the same as several looks tell it, and
-    by how much less sure it is in some frames than in most (T, 2)."""
+    """A joint's offset (T, 2) px along and across its direction before its own clicks are asked, the same as several looks tell it, by
+    how much less sure it is in some frames than in most (T, 2), and what this client's own lies off it by throughout (2,) px, a standard
+    deviation."""
 
     move: Array
     steady: Array
     unsurer: Array
+    lasting: Array
 
 
 def _usual(habit: JointOffsetPrior, bend: Array, sign: int, shank: float) -> Array:
@@ -112,7 +114,8 @@ def _usual(habit: JointOffsetPrior, bend: Array, sign: int, shank: float) -> Arr
 
 def _with_what_was_read(evidence: Evidence, p: int, turn: Array, usual: Array, habit: JointOffsetPrior, shank: float) -> _Usual:
     """What is usual with most clients and what the pictures around this client's joint tell (see joint_centres), each by its doubt."""
-    looked, nothing = np.isfinite(evidence.network[:, p, 0]), _Usual(usual, usual, np.ones_like(usual))
+    spread = shank * np.array([lasting for lasting, _ in habit.spreads()])
+    looked, nothing = np.isfinite(evidence.network[:, p, 0]), _Usual(usual, usual, np.ones_like(usual), spread)
     if not len(evidence.centre) or not looked.any():
         return nothing
     told = np.isfinite(evidence.centre[:, p, 0])
@@ -120,10 +123,9 @@ def _with_what_was_read(evidence: Evidence, p: int, turn: Array, usual: Array, h
         return nothing
     read = rotate(filled(evidence.centre[:, [p]])[:, 0], -turn)
     sigma = steady(np.where(told[:, None], evidence.centre_sigma[:, p], np.nan)[:, None])[:, 0]
-    spread = shank * np.array([lasting for lasting, _ in habit.spreads()])
     share = spread**2 / (spread**2 + (READ_LASTS * sigma) ** 2)
-    both = usual + share * (read - usual)
-    return _Usual(both, steady(both[:, None])[:, 0], np.clip(sigma / np.median(sigma[told], axis=0), 1.0, MOST_UNSURER))
+    both, left = usual + share * (read - usual), spread * np.sqrt(1 - np.median(share[told], axis=0))
+    return _Usual(both, steady(both[:, None])[:, 0], np.clip(sigma / np.median(sigma[told], axis=0), 1.0, MOST_UNSURER), left)
 
 
 def _bent_since(bend: Array, frames: NDArray[np.int_]) -> Array:

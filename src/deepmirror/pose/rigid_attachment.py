@@ -5,14 +5,13 @@ This gives them a place to be looked for in every frame, and keeps them near the
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided, split
 from deepmirror.fitted import fitted_by_name
-from deepmirror.movements.schema import Movement
 from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady
 
 Array = NDArray[np.float64]
@@ -64,14 +63,6 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
         network[:, i] = blend(paths, [k.frame for k in rows])
         sigma[:, i] = CARRIED_SIGMA_SHARE[name] * shank
     return evidence.with_network(network, sigma)
-
-
-def carried_points(keys: Sequence[Keyframe], movement: Movement, view: str) -> frozenset[str]:
-    """The clicked ends of the near shoe that a roller or a sled carries along."""
-    near = near_side(view)
-    if near is None or not movement.foot_carried:
-        return frozenset()
-    return frozenset({sided("heel", near), sided("toe", near)} & {name for key in keys for name in key.points})
 
 
 def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str, with_shank: bool) -> Evidence:

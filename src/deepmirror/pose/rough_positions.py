@@ -38,5 +38,5 @@ def _without_lengths(evidence: Evidence, keys: list[Keyframe], movement: Movemen
     own = joint_offsets(evidence, keys, movement, view)
     evidence = matches_at_centres(evidence, keys, own)
     return solve(
-        evidence, keys, movement_weights(movement, view, keys), own, None, acceleration_px(evidence), passes=2, with_covariance=False
+        evidence, keys, movement_weights(movement, view), own, None, acceleration_px(evidence), passes=2, with_covariance=False
     ).positions

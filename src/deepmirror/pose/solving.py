@@ -7,11 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from deepmirror.core.camera.camera_direction import USUAL_DIRECTION
 from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Plane, fit_plane
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.annotations import Annotated
+from deepmirror.pose.camera_direction import camera_direction
 from deepmirror.pose.consistency import loose_clicks, misfit, widened
 from deepmirror.pose.distances import pelvis_width, side_lengths
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
@@ -50,7 +52,7 @@ def _from_the_front(corrected: Corrected) -> Solved:
     """The hips keep their distance, which the first solution measures."""
     annotated, evidence = corrected.unoccluded.annotated, corrected.evidence
     keys, setting, soft = list(annotated.keys), annotated.setting, acceleration_px(annotated.shown)
-    weights, own = source_weights(setting, keys), corrected.offsets
+    weights, own = source_weights(setting), corrected.offsets
     first = solve(evidence, keys, weights, own, None, soft, with_covariance=False, turns={})
     hips = pelvis_width(evidence, setting, first.positions)
     return Solved(corrected, evidence, solve(evidence, keys, weights, own, hips, soft, first.positions, passes=REFINED), None)
@@ -90,7 +92,7 @@ class _SideProblem:
 
     def free(self) -> Solution:
         """The points without plane and lengths."""
-        usual = source_weights(self._annotated.setting, self._annotated.keys)
+        usual = source_weights(self._annotated.setting)
         found = self._solve(self.corrected.evidence, usual, None, None, PASSES, True)
         grown = misfit(self.corrected.evidence, self.corrected.offsets, usual, found)
         return replace(found, covariance=widened(found.covariance, grown))
@@ -106,12 +108,12 @@ class _SideProblem:
     def with_lengths(self, free: Solution, from_film: bool) -> Solved:
         """Plane and points in turn; without the plane's lengths where there is none, or where it does not fit."""
         setting, keys = self._annotated.setting, list(self._annotated.keys)
-        usual, separations = source_weights(setting, keys), near_far(self._annotated.whole, setting.view)
+        usual, direction = source_weights(setting), camera_direction(self._annotated.whole, setting.view, setting.up) or USUAL_DIRECTION
         solution, plane, evidence = free, None, self.corrected.evidence
         for round_number in range(1, PLANE_ROUNDS + 1):
             track = Track(evidence.times, tuple(evidence.names), solution.positions, solution.covariance)
             plane = fit_plane(
-                track, setting.view, setting.body, self.prior, setting.scale, setting.up, setting.size, separations, plane, from_film
+                track, setting.view, setting.body, self.prior, setting.scale, setting.up, setting.size, direction, plane, from_film
             )
             if plane is None or plane.strained:
                 break
@@ -127,7 +129,7 @@ class _SideProblem:
         """The points as network, flow and clicks tell them."""
         setting = self._annotated.setting
         keys = list(self._annotated.keys)
-        usual = source_weights(setting, keys)
+        usual = source_weights(setting)
         evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, free.positions)
         return Solved(self.corrected, evidence, self._solve(evidence, weights, None, free.positions, 1, True), plane)
 
@@ -142,7 +144,7 @@ def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:
     usual, own = OutOfPlanePrior(), movement.opening
     thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
     stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
-    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing, movement.feet_stand)
+    return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing)
 
 
 def _behind_plate(
@@ -160,18 +162,3 @@ def _behind_plate(
     if told is evidence:
         return evidence, weights
     return told, weights | {shoulder: replace(weights.get("shoulder", SourceWeights()), match=1.0)}
-
-
-def near_far(evidence: Evidence, view: str) -> dict[str, float]:
-    """Median x distance (px) near minus far of the joints that tell the camera's yaw, as the network sees them."""
-    near = near_side(view)
-    if near is None:
-        return {}
-    far = "right" if near == "left" else "left"
-    out = {}
-    for joint in ("hip", "shoulder", "ankle"):
-        a, b = (evidence.network[:, evidence.names.index(sided(joint, s)), 0] for s in (near, far))
-        good = np.isfinite(a) & np.isfinite(b)
-        if good.sum() > 5:
-            out[joint] = float(np.median((a - b)[good]))
-    return out

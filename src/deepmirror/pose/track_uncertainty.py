@@ -40,7 +40,7 @@ def with_uncertainty(solved: Solved) -> Track:
     unclicked = UNCLICKED["side"] * (1 + (plane.yaw.value / UNCLICKED_YAW_DEG) ** 2) if plane else UNCLICKED["front"]
     clicked = {name for key in annotated.keys for name in key.points}
     shares = np.array([1.0 if name in clicked else unclicked for name in evidence.names])
-    weights, view = source_weights(annotated.setting, annotated.keys), "side" if annotated.setting.near else "front"
+    weights, view = source_weights(annotated.setting), "side" if annotated.setting.near else "front"
     seen = replace(solution, covariance=widened(solution.covariance, misfit(evidence, solved.corrected.offsets, weights, solution)))
     covariance = seen.covariance + _systematic(evidence, solved.corrected.offsets, solution, shares, FOLLOWED_SHARE[view])
     if annotated.setting.near is not None and plane is not None:

@@ -5,8 +5,10 @@ level direction. A foot set wider than its hip tilts thigh and shank outward as 
 way they point: u² + v² + (u tan a + c)² = (S L)², with u, v the seen level and upright parts, L the client's length and S
 the scale (with a yaw ψ, c becomes c cos ψ and u becomes u + c sin ψ).
 
-Lengths, scale, the near-far distance of hips, shoulders and ankles and what the movement usually does are put
-together by weighted least squares; the depth of every point then follows, and joint angles are taken in space.
+A camera that looks down by p sees what lies v higher in the body as v cos p, and v sin p nearer.
+
+Lengths, scale, where the looks see the camera stand and what the movement usually does are put together by weighted least
+squares; the depth of every point then follows, and joint angles are taken in space.
 """
 
 from __future__ import annotations
@@ -21,7 +23,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core import uncertainty_propagation
 from deepmirror.core.body.client_body import Body
-from deepmirror.core.camera.plane_parameters import PlaneParameters
+from deepmirror.core.camera.camera_direction import USUAL_DIRECTION, CameraDirection
+from deepmirror.core.camera.plane_parameters import PlaneParameters, Slant
 from deepmirror.core.camera.sole import seen_slope, standing_slope
 from deepmirror.core.geometry import included_angle
 from deepmirror.core.skeleton import SEGMENTS, near_side, sided
@@ -31,43 +34,40 @@ from deepmirror.fitted import fitted, fitted_by_name
 
 Array = NDArray[np.float64]
 
-# How far a phone put down for a side film usually stands off: most do by a few degrees, and some by thirty, so that little pulls it
-# back from there but it takes more than a few per cent of a length to get there. Common practice, no source.
-YAW_USUAL_DEG = 6.0
 SEEN_LENGTH_SD = fitted("seen_length_sd")
 ENDS_SD = 0.015  # share: what a segment's ends are off by throughout, because of their clicks or habits, which no pose averages out
 FOOT_NOISE = 5.0  # a shoe's ends are followed that much worse than a leg's joints
 INDEPENDENT_POSES = 5.0  # so many poses of a set tell something of their own; our own estimate, no source
 STRAIN = fitted_by_name("strain")
-SEPARATION_SD_CM = fitted_by_name("separation_sd")
+DIRECTION_FREEDOM = 10.0  # degrees of freedom of what looks tell of the camera: now and then they are quite wrong; our own estimate
 FILM_LENGTH_SHARE = 0.07  # k = 2 of a length read off a film: the known length rarely stands in the client's own plane
 FOCAL_SHARE = 0.8  # of the longer picture side: a phone's main camera (26 mm equivalent is 0.72, cropped for film more)
 SPACE_JOINTS = ("hip", "knee", "ankle", "heel", "toe", "shoulder")
 STRAIGHTEST = 0.25  # of the frames: those in which she stands, for a film that begins or ends its reps standing
 
-YAW, FOOT, SCALE, SOLE = (PlaneParameters._fields.index(name) for name in ("yaw_deg", "foot_deg", "log_scale", "sole_deg"))
+YAW, FOOT, SCALE, PITCH, SOLE = (
+    PlaneParameters._fields.index(name) for name in ("yaw_deg", "foot_deg", "log_scale", "pitch_deg", "sole_deg")
+)
 FITTED = SOLE
 
 
 @dataclass(frozen=True)
 class OutOfPlanePrior:
     """What a movement usually does out of its side plane: mean and sd (degrees) of thigh, shank and foot, outward positive;
-    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: the near foot stands;
-    side_by_side: so do both, beside one another, so that the far ankle tells the camera's yaw."""
+    stance: mean and sd of the ankles' distance as shares of the shoulder joints'; planted: the near foot stands."""
 
     thigh: tuple[float, float] = (4.0, 6.0)
     shank: tuple[float, float] = (4.0, 6.0)
     foot: tuple[float, float] = (6.0, 5.0)
     stance: tuple[float, float] = (0.65, 0.15)
     planted: bool = False
-    side_by_side: bool = False
 
 
 @dataclass(frozen=True)
 class Plane:
     """The fitted picture plane of one side film.
 
-    theta (9,): the values of PlaneParameters in their order; covariance (9, 9).
+    theta (10,): the values of PlaneParameters in their order; covariance (10, 10).
     standing: frames in which the near sole stands so; empty where it may lie anyhow.
     px_per_cm: scale at the near leg. camera_cm: camera's distance. centre (2,): principal point, px.
     """
@@ -123,14 +123,15 @@ class Plane:
         unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)
         across = self.way * np.array([-self.up[1], self.up[0]])
         u, v = unit @ across, unit @ self.up
-        slope, constant = self.slant(segment)
+        slant = self.slant(segment)
         length = self.lengths_cm[segment] * self.parameters.stretch(segment) * self.scale().value
-        # r² (u² + v² + u² slope²) + 2 r u slope constant + constant² = length²
-        square, half = v**2 + u**2 * (1 + slope**2), u * slope * constant
+        # seen r long, it comes r n + constant nearer: r² (1 + n²) + 2 r n constant + constant² = length²
+        nearer, constant = slant.level * u + slant.upright * v, slant.constant
+        square, half = 1 + nearer**2, nearer * constant
         return np.asarray((-half + np.sqrt(half**2 + square * max(length**2 - constant**2, 0.0))) / square)
 
-    def slant(self, segment: str) -> tuple[float, float]:
-        """How far a segment's end lies nearer the camera than its start: slope per px of level reach, and a constant, px."""
+    def slant(self, segment: str) -> Slant:
+        """How far a segment's end lies nearer the camera than its start."""
         return self.parameters.slant(segment, self.scale().value)
 
     def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
@@ -152,10 +153,16 @@ class Plane:
             near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
             depth = self._depths(near, scale)
         near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}
-        space = {j: np.column_stack([near[j], depth[j]]) for j in flat}
+        space = {j: self._upright(near[j], depth[j]) for j in flat}
         if len(self.standing) and {"heel", "toe"} <= set(space):
             space["toe"] = space["heel"] + self._stood(space["toe"] - space["heel"])
         return space
+
+    def _upright(self, flat: Array, nearer: Array) -> Array:
+        """Level, up and towards the camera (T, 3), from what is seen (T, 2) and how far it lies nearer along the camera's axis (T,)."""
+        down = np.radians(self.parameters.pitch_deg)
+        up, towards = flat[:, 1] * np.cos(down) + nearer * np.sin(down), nearer * np.cos(down) - flat[:, 1] * np.sin(down)
+        return np.column_stack([flat[:, 0], up, towards])
 
     def _stood(self, shoe: Array) -> Array:
         """The shoe (T, 3), heel to toe, sloping as it does when standing, and as much otherwise as it is seen to turn since."""
@@ -166,28 +173,27 @@ class Plane:
         return np.asarray(length * np.column_stack([flat * shoe[:, 0], np.sin(slope), flat * shoe[:, 2]]))
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
-        def reach(segment: str, level: Array) -> Array:
-            slope, constant = self.slant(segment)
-            return np.asarray(level * slope + constant)
+        def reach(segment: str, way: Array) -> Array:
+            return self.slant(segment).depth(way[:, 0], way[:, 1])
 
         depth: dict[str, Array] = {}
         if "hip" in flat:
             depth["hip"] = np.zeros(len(flat["hip"]))
         if "shoulder" in flat and "hip" in flat:
             outward = self.offsets_cm.get("shoulder", 0.0) * scale / np.cos(np.radians(self.parameters.yaw_deg))
-            depth["shoulder"] = reach("trunk", (flat["shoulder"] - flat["hip"])[:, 0]) + outward
+            depth["shoulder"] = reach("trunk", flat["shoulder"] - flat["hip"]) + outward / np.cos(np.radians(self.parameters.pitch_deg))
         if "knee" in flat:
-            away = (flat["knee"] - flat["hip"])[:, 0] if "hip" in flat else np.zeros(len(flat["knee"]))
+            away = flat["knee"] - flat["hip"] if "hip" in flat else np.zeros_like(flat["knee"])
             depth["knee"] = reach("thigh", away)
         if "ankle" in flat and "knee" in flat:
-            depth["ankle"] = depth["knee"] + reach("shank", (flat["ankle"] - flat["knee"])[:, 0])
+            depth["ankle"] = depth["knee"] + reach("shank", flat["ankle"] - flat["knee"])
         for joint in ("heel", "toe"):
             if joint in flat and "ankle" in depth:
-                depth[joint] = depth["ankle"] + reach("foot", (flat[joint] - flat["ankle"])[:, 0])
+                depth[joint] = depth["ankle"] + reach("foot", flat[joint] - flat["ankle"])
         return {j: depth.get(j, np.zeros(len(p))) for j, p in flat.items()}
 
     def moved(self, theta: Array) -> Self:
-        """The same with other parameters. theta (9,)."""
+        """The same with other parameters. theta (10,)."""
         return replace(self, theta=theta)
 
     def series(self, track: Track, compute: Callable[[Points, Plane], Array]) -> Series:
@@ -203,13 +209,13 @@ def fit_plane(
     known_scale: Value | None,
     up: Array,
     size: tuple[int, int],
-    separations_px: dict[str, float] | None = None,
+    direction: CameraDirection = USUAL_DIRECTION,
     before: Plane | None = None,
     from_film: bool = True,
 ) -> Plane | None:
     """The picture plane of a side film; None for other views or when the leg was not followed.
 
-    separations_px: near minus far x (px, median over the film) of hip, shoulder, ankle as the network sees them.
+    direction: where the looks see the camera stand, or where it usually does.
     size: width and height of the picture, px. before: an earlier fit of the same film, to begin from. from_film: False leaves all at
     what was known beforehand, with its uncertainty, because what was followed settles nothing.
     """
@@ -228,7 +234,7 @@ def fit_plane(
             poses = _spread_poses(flat)
             seen[segment], blur[segment] = flat[poses], np.hypot(track.sigma(a), track.sigma(b))[poses]
     guess = known_scale.value if known_scale else _first_scale(seen, lengths)
-    problem = _Fit(seen if from_film else {}, blur, lengths, guess, body, opening, known_scale, way, separations_px or {})
+    problem = _Fit(seen if from_film else {}, blur, lengths, guess, body, opening, known_scale, direction)
     theta, covariance = problem.solve(before)
     covariance = np.pad(covariance, (0, 1))
     theta = np.append(theta, 0.0)  # the sole's slope
@@ -240,7 +246,9 @@ def fit_plane(
         covariance = covariance * strain
     standing = _standing(track, near) if opening.planted else np.zeros(0, int)
     if len(standing):
-        theta[SOLE], covariance[SOLE, SOLE] = _sole(track, near, standing, theta, covariance, across, up)
+        below = float(np.median((centre - track.point(sided("heel", near))[standing]) @ up))
+        down = float(theta[PITCH]) + float(np.degrees(np.arctan(below / (camera * guess))))
+        theta[SOLE], covariance[SOLE, SOLE] = _sole(track, near, standing, theta, covariance, across, up, down)
     return Plane(theta, covariance, guess, lengths, way, up, centre, camera, {"shoulder": wide}, standing, strain)
 
 
@@ -253,14 +261,17 @@ def _standing(track: Track, near: str) -> NDArray[np.int_]:
 
 
 def _sole(
-    track: Track, near: str, standing: NDArray[np.int_], theta: Array, covariance: Array, across: Array, up: Array
+    track: Track, near: str, standing: NDArray[np.int_], theta: Array, covariance: Array, across: Array, up: Array, down: float
 ) -> tuple[float, float]:
-    """Slope of the near sole where she stands, degrees toes up, and its variance."""
-    shoe = np.median((track.point(sided("toe", near)) - track.point(sided("heel", near)))[standing], axis=0)
+    """Slope of the near sole where she stands, degrees toes up, and its variance. down: how far the camera looks down on it, degrees."""
+    heel, toe = sided("heel", near), sided("toe", near)
+    shoe = np.median((track.point(toe) - track.point(heel))[standing], axis=0)
+    ends = float(np.median(np.hypot(track.sigma(heel), track.sigma(toe))[standing]))
     away = theta[YAW] + theta[FOOT]
     away_sd = float(np.sqrt(max(covariance[YAW, YAW] + covariance[FOOT, FOOT] + 2 * covariance[YAW, FOOT], 0.0)))
-    slope, sd = standing_slope(*seen_slope((float(shoe @ across), float(shoe @ up)), away, away_sd))
-    return slope, sd**2
+    seen, sd = seen_slope((float(shoe @ across), float(shoe @ up)), (away, away_sd), (down, float(np.sqrt(covariance[PITCH, PITCH]))))
+    slope, slope_sd = standing_slope(seen, float(np.hypot(sd, np.degrees(ends / max(float(np.hypot(*shoe)), 1e-9)))))
+    return slope, slope_sd**2
 
 
 def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[float, float]:
@@ -272,8 +283,7 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     a, b = (sided(j, side) for j in SEGMENTS[segment])
     d = track.point(b) - track.point(a)
     level, rise = d @ (plane.way * np.array([-plane.up[1], plane.up[0]])), d @ plane.up
-    slope, constant = plane.slant(segment)
-    whole = np.sqrt(level**2 + rise**2 + (level * slope + constant) ** 2) / plane.px_per_cm
+    whole = np.sqrt(level**2 + rise**2 + plane.slant(segment).depth(level, rise) ** 2) / plane.px_per_cm
     middle = float(np.median(whole))
     ends = [float(np.median(track.sigma(n))) / plane.px_per_cm for n in (a, b)]
     return middle, float(
@@ -281,9 +291,10 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     )
 
 
-def _seldom(share: float) -> float:
-    """Residual whose square is twice the negative log-likelihood of a Cauchy distribution, for a deviation over its half width."""
-    return float(np.copysign(np.sqrt(2 * np.log1p(share**2)), share))
+def _told(value: float, told: Value) -> float:
+    """Residual whose square is twice the negative log-likelihood of a Student's t distribution about what was told."""
+    off = (value - told.value) * COVERAGE_FACTOR / told.u
+    return float(np.copysign(np.sqrt((DIRECTION_FREEDOM + 1) * np.log1p(off**2 / DIRECTION_FREEDOM)), off))
 
 
 def _spread_poses(d: Array, count: int = 40) -> NDArray[np.intp]:
@@ -310,25 +321,25 @@ class _Fit:
     body: Body
     opening: OutOfPlanePrior
     known_scale: Value | None
-    way: int
-    separations_px: dict[str, float]
+    direction: CameraDirection
 
     def known(self, theta: Array) -> Array:
-        """How far the parameters lie from what was known beforehand, in standard deviations. theta (8,)."""
+        """How far the parameters lie from what was known beforehand, in standard deviations. theta (9,)."""
         p = PlaneParameters(*theta)
         splay, splay_sd = self._splay()
-        rows = [_seldom(p.yaw_deg / YAW_USUAL_DEG), (p.splay_cm - splay) / splay_sd]
+        rows = [_told(p.yaw_deg, self.direction.yaw), (p.splay_cm - splay) / splay_sd]
         for opened, (mean, sd) in ((p.thigh_deg, self.opening.thigh), (p.shank_deg, self.opening.shank), (p.foot_deg, self.opening.foot)):
             rows.append((opened - mean) / sd)
+        rows.append(_told(p.pitch_deg, self.direction.pitch))
         u = self.known_scale.u / self.known_scale.value / COVERAGE_FACTOR if self.known_scale else 0.5
         rows.append(p.log_scale / u)
         for segment, stretched in (("thigh", p.log_thigh), ("shank", p.log_shank)):
             length = self.body.length(segment)
             rows.append(stretched / np.hypot(length.u_cm / length.cm / COVERAGE_FACTOR, ENDS_SD))
-        return np.concatenate([np.array(rows), self._separations(p.yaw_deg, self.guess * np.exp(p.log_scale))])
+        return np.array(rows)
 
     def residuals(self, theta: Array) -> Array:
-        """Misfit to what was known beforehand, then of the seen lengths. theta (8,)."""
+        """Misfit to what was known beforehand, then of the seen lengths. theta (9,)."""
         p = PlaneParameters(*theta)
         scale = self.guess * np.exp(p.log_scale)
         rows = [self.known(theta)]
@@ -337,8 +348,7 @@ class _Fit:
                 continue
             d = self.seen[segment]
             length = self.lengths[segment] * scale * p.stretch(segment)
-            slope, constant = p.slant(segment, scale)
-            whole = np.sqrt((d**2).sum(axis=1) + (d[:, 0] * slope + constant) ** 2)
+            whole = np.sqrt((d**2).sum(axis=1) + p.slant(segment, scale).depth(d[:, 0], d[:, 1]) ** 2)
             sd = np.hypot(SEEN_LENGTH_SD, self.blur[segment] / length)
             noise = sd * np.sqrt(len(d) / INDEPENDENT_POSES) * (1 if segment != "foot" else FOOT_NOISE)
             rows.append((whole / length - 1) / noise)
@@ -349,20 +359,6 @@ class _Fit:
         shoulders, hips = self.body.joint_breadth("biacromial").cm, self.body.joint_breadth("hip_breadth").cm
         mean, sd = self.opening.stance
         return (mean * shoulders - hips) / 2, sd * shoulders / 2
-
-    def _separations(self, yaw: float, scale: float) -> Array:
-        rows = []
-        widths = {"hip": self.body.joint_breadth("hip_breadth").cm, "shoulder": self.body.joint_breadth("biacromial").cm}
-        spreads = dict(SEPARATION_SD_CM)
-        if self.opening.side_by_side:
-            mean, sd = self.opening.stance
-            widths["ankle"] = mean * widths["shoulder"]
-            spreads["ankle"] = float(np.hypot(spreads["ankle"], sd * widths["shoulder"] * abs(np.sin(np.radians(yaw)))))
-        for joint, width in widths.items():
-            if joint in self.separations_px and np.isfinite(self.separations_px[joint]):
-                seen = -self.way * self.separations_px[joint] / scale
-                rows.append((seen - width * np.sin(np.radians(yaw))) / spreads[joint])
-        return np.array(rows)
 
     def _loss(self, square: Array) -> Array:
         """What is known beforehand pulls in full; a pose that does not fit loses its say, so that it cannot bend what was known.
@@ -383,15 +379,16 @@ class _Fit:
         from scipy.optimize import least_squares
 
         usual = self.opening
-        first = PlaneParameters(0.0, usual.thigh[0], usual.shank[0], usual.foot[0], 0.0, 0.0, 0.0, self._splay()[0])
-        # a shortened segment may point to either side: try both, unless an earlier fit has chosen
-        starts = (
-            [np.array(first._replace(yaw_deg=yaw)[:FITTED]) for yaw in (0.0, 15.0, -15.0)] if before is None else [before.theta[:FITTED]]
+        first = PlaneParameters(
+            0.0, usual.thigh[0], usual.shank[0], usual.foot[0], 0.0, 0.0, 0.0, self._splay()[0], self.direction.pitch.value
         )
+        # a shortened segment may point to either side: try both, unless an earlier fit has chosen
+        yaws = (self.direction.yaw.value, 15.0, -15.0)
+        starts = [np.array(first._replace(yaw_deg=yaw)[:FITTED]) for yaw in yaws] if before is None else [before.theta[:FITTED]]
         best = None
         for start in starts:
             found = least_squares(
-                self.residuals, start, loss=cast(Any, self._loss), method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2]
+                self.residuals, start, loss=cast(Any, self._loss), method="trf", x_scale=[5, 5, 5, 5, 0.02, 0.02, 0.02, 2, 5]
             )
             if best is None or found.cost < best.cost:
                 best = found

@@ -12,8 +12,6 @@ import numpy as np
 # How a shoe lies while its client stands, degrees toes up, as mean, sd and share of all: level within the floor's and the phone's
 # own slope; raised at the heel on a wedge or plates, 5 to 25°; anyhow, as that of a leg set back or held up. Common practice, no source.
 LYING = np.array([(0.0, 0.7, 0.90), (-13.0, 5.0, 0.07), (0.0, 25.0, 0.03)])
-# A phone about a metre up some three and a half metres away looks down on the feet by so much, degrees; common practice, no source.
-LOOKS_DOWN, LOOKS_DOWN_SD = 15.0, 5.0
 FORM_SD = 1.2  # degrees: what a shoe's form and its clicks leave beside (seen slope / sd was 1.2 rms over 20 standing films without it)
 
 
@@ -32,13 +30,14 @@ def standing_slope(seen: float, sd: float) -> tuple[float, float]:
     return mean, float(np.sqrt(weight @ (left + (told - mean) ** 2)))
 
 
-def seen_slope(shoe: tuple[float, float], away_deg: float, away_sd_deg: float) -> tuple[float, float]:
+def seen_slope(shoe: tuple[float, float], away_deg: tuple[float, float], down_deg: tuple[float, float]) -> tuple[float, float]:
     """Slope of a shoe and its standard deviation, degrees toes up, from its level and upright reach in the picture (px).
 
-    away_deg, away_sd_deg: how far it points towards the camera out of the picture plane, and its standard deviation.
+    away_deg: how far it points towards the camera out of the picture plane, down_deg: how far the camera looks down on it, each with its
+    standard deviation.
     """
     level, upright = shoe
-    down, down_sd, away, away_sd = np.radians([LOOKS_DOWN, LOOKS_DOWN_SD, away_deg, away_sd_deg])
+    (away, away_sd), (down, down_sd) = np.radians([away_deg, down_deg])
     towards = level * np.tan(away)
     risen = (upright + towards * np.sin(down)) / np.cos(down)
     whole = float(np.hypot(level, towards))

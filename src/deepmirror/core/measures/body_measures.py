@@ -98,8 +98,16 @@ def bar_off_foot(scene: MeasurementContext, rep: Rep) -> Value:
 
 def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     """Hip crease height over the top of the knee at the lowest point, cm; negative is below the knee's top."""
-    hip, knee = scene.side_point("hip"), scene.side_point("knee")
-    centres = scene.cm(lowest(scene.cached_series("crease", lambda: scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)), rep))
+    hip, knee, plane = scene.side_point("hip"), scene.side_point("knee"), scene.plane
+
+    def above(p: Points, plane: Plane) -> Array:
+        q = plane.in_space(p, scene.near or "left", ("hip", "knee"))  # a camera that looks down sees a knee that opens towards it lower
+        return np.asarray((q["hip"] - q["knee"])[:, 1])
+
+    def seen() -> Series:
+        return plane.series(scene.track, above) if plane else scene.track.series(lambda p: (p[hip] - p[knee]) @ scene.up)
+
+    centres = scene.cm(lowest(scene.cached_series("crease", seen), rep))
     stature = scene.body.stature_cm or 170.0
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
 

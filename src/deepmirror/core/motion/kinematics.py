@@ -44,7 +44,7 @@ def angle_series(
     if near is None:
         return _front_angles(track, view, frontal or flat_frontal(view, up))
     plane = plane or picture_plane(up, facing(view))
-    return _side_angles(track, near, facing(view), plane, level_u_deg)
+    return _side_angles(track, near, plane, level_u_deg)
 
 
 def picture_plane(up: Array, way: int) -> Plane:
@@ -52,7 +52,7 @@ def picture_plane(up: Array, way: int) -> Plane:
 
     up (2,): what is up in the picture.
     """
-    return Plane(np.zeros(9), np.zeros((9, 9)), 1.0, {}, way, up, np.zeros(2), 1e9)
+    return Plane(np.zeros(10), np.zeros((10, 10)), 1.0, {}, way, up, np.zeros(2), 1e9)
 
 
 def flat_frontal(view: str, up: Array) -> Frontal:
@@ -66,15 +66,20 @@ def between(a: Array, b: Array) -> Array:
     return np.asarray(np.degrees(np.arctan2(cross, (a * b).sum(axis=1))))
 
 
-def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: float) -> dict[str, Series]:
+def _side_angles(track: Track, side: str, plane: Plane, level_u_deg: float) -> dict[str, Series]:
     shoulder, hip, knee, ankle = (sided(j, side) for j in ("shoulder", "hip", "knee", "ankle"))
     out: dict[str, Series] = {}
 
     def space(p: Points, plane: Plane, *joints: str) -> dict[str, Array]:
         return plane.in_space(p, side, joints)
 
-    def knee_turn(p: Points) -> Array:
-        return np.asarray(way * signed_turn(p[knee] - p[hip], p[ankle] - p[knee]))
+    def turn(plane: Plane, before: Array, after: Array) -> Array:
+        """Of directions in space, forward and up of her alone: a camera off the side sees a shoulder, which lies further out, elsewhere."""
+        return signed_turn(*(np.stack([plane.forward(d), d[:, 1]], axis=1) for d in (before, after)))
+
+    def knee_turn(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee", "ankle")
+        return -turn(plane, q["knee"] - q["hip"], q["ankle"] - q["knee"])
 
     def knee_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "knee", "ankle")
@@ -90,8 +95,9 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         d = q["knee"] - q["ankle"]
         return np.asarray(np.degrees(np.arctan2(np.copysign(np.hypot(d[:, 0], d[:, 2]), d[:, 0]), d[:, 1])))
 
-    def hip_turn(p: Points) -> Array:
-        return np.asarray(-way * signed_turn(p[hip] - p[shoulder], p[knee] - p[hip]))
+    def hip_turn(p: Points, plane: Plane) -> Array:
+        q = space(p, plane, "hip", "knee", "shoulder")
+        return turn(plane, q["hip"] - q["shoulder"], q["knee"] - q["hip"])
 
     def hip_flexion(p: Points, plane: Plane) -> Array:
         q = space(p, plane, "hip", "knee", "shoulder")
@@ -103,11 +109,11 @@ def _side_angles(track: Track, side: str, way: int, plane: Plane, level_u_deg: f
         return np.asarray(np.degrees(np.arctan2(plane.forward(d), d[:, 1])))
 
     if track.has(hip, knee, ankle):
-        out[f"knee_flexion_{side}"] = signed(plane.series(track, knee_flexion), track.series(knee_turn), arches=False)
+        out[f"knee_flexion_{side}"] = signed(plane.series(track, knee_flexion), plane.series(track, knee_turn), arches=False)
         out[f"thigh_from_horizontal_{side}"] = plane.series(track, thigh).widened(level_u_deg)
         out[f"shank_from_vertical_{side}"] = plane.series(track, shank).widened(level_u_deg)
     if track.has(hip, knee, shoulder):
-        out[f"hip_flexion_{side}"] = signed(plane.series(track, hip_flexion), track.series(hip_turn))
+        out[f"hip_flexion_{side}"] = signed(plane.series(track, hip_flexion), plane.series(track, hip_turn))
         out["trunk_lean"] = plane.series(track, lean).widened(level_u_deg)
     return out | _ankle(track, side, plane) | _elbow(track, side)
 
