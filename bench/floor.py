@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from deepmirror.core.camera.camera_direction import USUAL_FRONT_DIRECTION, CameraDirection
 from deepmirror.core.camera.frontal_camera import fit_frontal
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.trajectories import Series
@@ -32,5 +33,8 @@ def clicked_angles(analysis: Analysis, truth: dict[str, Any]) -> dict[str, Serie
             positions[:, i] = true + (np.array(points[name]) - true[frame] if name in points else 0.0)
     moved = replace(track, times=track.times[:frames], positions=positions, covariance=track.covariance[:frames])
     view, scene, size = analysis.brief.file.view, analysis.scene, (analysis.facts.width, analysis.facts.height)
-    camera = fit_frontal(moved, view, scene.body, scene.up, size) if scene.frontal else None
+    camera = None
+    if scene.frontal:
+        told = CameraDirection(scene.front_yaw, scene.frontal.pitch) if scene.front_yaw else USUAL_FRONT_DIRECTION
+        camera = fit_frontal(moved, view, scene.body, scene.up, size, told)
     return angle_series(moved, view, scene.up, plane=scene.plane, frontal=camera)

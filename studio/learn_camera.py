@@ -1,4 +1,4 @@
-"""Learns where a side film's camera stands from the looks of `studio.looks`, and writes what `deepmirror.pose.camera_direction` runs.
+"""Learns where a film's camera stands from the looks of `studio.looks`, and writes what `deepmirror.pose.camera_direction` runs.
 
     PYTHONPATH=.:src .venv-studio/bin/python -m studio.learn_camera bench/films/looks --out src/deepmirror/pose/models/camera_direction.npz
 
@@ -17,9 +17,8 @@ import torch
 from numpy.typing import NDArray
 from torch import nn
 
-from deepmirror.core.skeleton import near_side
 from deepmirror.core.views import facing
-from deepmirror.pose.camera_direction import LEAST_SD, UNIT_DEG, features, run
+from deepmirror.pose.camera_direction import LEAST_SD, UNIT_DEG, features, kind_of, run
 from studio.learn_centres import HELD_OUT
 
 Array = NDArray[np.float64]
@@ -30,7 +29,7 @@ LEAST_SPREAD = 0.05  # body units: a point that hardly moves in all looks is not
 
 @dataclass(frozen=True)
 class Looks:
-    """features (N, F); camera (N, 2): yaw towards the client's front and pitch, degrees; seed and movement (N,)."""
+    """features (N, F); camera (N, 2): yaw and pitch as `CameraDirection` has them, degrees; seed and movement (N,)."""
 
     known: Array
     camera: Array
@@ -38,20 +37,20 @@ class Looks:
     movement: NDArray[np.str_]
 
 
-def looks_in(folder: Path) -> Looks:
-    """All looks from the side."""
+def looks_in(folder: Path, kind: str) -> Looks:
+    """All looks of one kind of view."""
     known, camera, seeds, movements = [], [], [], []
     for path in sorted(folder.glob("looks_*.npz")):
         with np.load(path) as data:
             view = str(data["view"])
-            if near_side(view) is None:
+            if kind_of(view) != kind:
                 continue
             points, count = data["points"].astype(float), len(data["points"])
             known.append(features(points, view, -data["down"].astype(float)))
-            yaw = facing(view) * float(data["yaw_deg"])
+            yaw = (facing(view) or -1) * float(data["yaw_deg"])  # a camera that goes to her right sees her turned to her left
             camera.append(np.stack([np.full(count, yaw), np.broadcast_to(data["pitch_deg"], count)], axis=1))
             seeds += [int(data["seed"])] * count
-            movements += [str(data["movement"])] * count
+            movements += [f"{data['movement']} {view.partition('-')[0]}"] * count
     return Looks(np.vstack(known), np.vstack(camera), np.array(seeds), np.array(movements))
 
 
@@ -102,7 +101,7 @@ def table(weights: dict[str, Array], held: Looks) -> str:
         within = np.mean(np.abs(off) < 2 * said[:, 2:], axis=0)
         was, now = (np.sqrt(np.mean(v**2, axis=0)).round(1) for v in (true, off))
         middle = np.median(np.abs(off), axis=0).round(1)
-        lines.append(f"{movement:20s} {len(mine):4d} clients: yaw, pitch {was} -> {now} (median {middle}), inside 2 said {within.round(2)}")
+        lines.append(f"{movement:26s} {len(mine):4d} clients: yaw, pitch {was} -> {now} (median {middle}), inside 2 said {within.round(2)}")
     return "\n".join(lines)
 
 
@@ -116,13 +115,17 @@ def main() -> None:
     args = parser.parse_args()
     torch.manual_seed(1)
     torch.set_num_threads(2)
-    looks = looks_in(args.folder)
-    mine = looks.seed % HELD_OUT != 0
-    learned, held = (Looks(looks.known[k], looks.camera[k], looks.seed[k], looks.movement[k]) for k in (mine, ~mine))
-    weights = learned_from(learned, args.epochs, args.batch)
-    print(table(weights, held), flush=True)
-    about = {"looks": len(learned.seed), "clients": len(set(learned.seed.tolist())), "held_out": len(set(held.seed.tolist()))}
-    np.savez_compressed(args.out, about=np.array(json.dumps(about)), **{k: v.astype(np.float32) for k, v in weights.items()})
+    kept: dict[str, Array] = {}
+    about: dict[str, dict[str, int]] = {}
+    for kind in ("side", "front"):
+        looks = looks_in(args.folder, kind)
+        mine = looks.seed % HELD_OUT != 0
+        learned, held = (Looks(looks.known[k], looks.camera[k], looks.seed[k], looks.movement[k]) for k in (mine, ~mine))
+        weights = learned_from(learned, args.epochs, args.batch)
+        print(table(weights, held), flush=True)
+        about[kind] = {"looks": len(learned.seed), "clients": len(set(learned.seed.tolist())), "held_out": len(set(held.seed.tolist()))}
+        kept |= {f"{kind}_{k}": v.astype(np.float32) for k, v in weights.items()}
+    np.savez_compressed(args.out, about=np.array(json.dumps(about)), **kept)
 
 
 if __name__ == "__main__":

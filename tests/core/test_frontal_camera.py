@@ -10,12 +10,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.camera_direction import USUAL_FRONT_DIRECTION, CameraDirection
 from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing_scale
 from deepmirror.core.geometry import signed_turn
 from deepmirror.core.motion.kinematics import angle_series
 from deepmirror.core.trajectories import Track
+from deepmirror.core.uncertain_value import Value
 from deepmirror.core.views import UP
 
 LENGTHS = {"thigh": 42.0, "shank": 40.0, "foot": 27.0, "trunk": 48.0, "biacromial": 36.0, "hip_breadth": 22.0}
@@ -23,11 +26,13 @@ AWAY_CM, HIGH_CM, FOCAL, SIZE = 240.0, 105.0, 1024.0, (1280, 720)
 JOINTS = ("hip", "knee", "ankle", "heel", "toe")
 
 
-def squatting(pitch_deg: float, knees_in_cm: float, view: str = "front") -> tuple[Track, dict[str, np.ndarray]]:
+def squatting(pitch_deg: float, knees_in_cm: float, view: str = "front", turn_deg: float = 0.0) -> tuple[Track, dict[str, np.ndarray]]:
     """A squat before the camera: track, and for both sides the true frontal-plane angle, knee flexion and inward knee (% of the shank).
 
-    Room axes: x to the client's left, y towards where she faces, z up, cm; at the bottom the knees come in by knees_in_cm.
+    Room axes: x to the client's left, y towards where she faces, z up, cm; at the bottom the knees come in by knees_in_cm. She stands
+    turned to her left by turn_deg.
     """
+    turn = Rotation.from_euler("z", -turn_deg, degrees=True).as_matrix()
     deep = (1 - np.cos(np.linspace(0, 4 * np.pi, 200))) / 2
     names, pixels, true = [], [], {}
     for side, way in (("left", 1.0), ("right", -1.0)):
@@ -41,7 +46,7 @@ def squatting(pitch_deg: float, knees_in_cm: float, view: str = "front") -> tupl
         heel, toe = ankle - 7 * out - [0, 0, 7], ankle + 20 * out - [0, 0, 7]
         for joint, place in zip(JOINTS, (hip, knee, ankle, heel, toe), strict=True):
             names.append(f"{joint}_{side}")
-            pixels.append(project(place, pitch_deg, 1 if view == "front" else -1))
+            pixels.append(project(place @ turn.T, pitch_deg, 1 if view == "front" else -1))
         flat = lambda v, way=way: np.stack([way * v[:, 0], v[:, 2]], axis=1)
         true[f"fppa_{side}"] = signed_turn(flat(knee - ankle), flat(hip - knee)) * -1
         cosine = ((hip - knee) * (knee - ankle)).sum(axis=1) / (42.0 * 40.0)
@@ -60,8 +65,8 @@ def project(place: np.ndarray, pitch_deg: float, towards: int) -> np.ndarray:
     return np.stack([639.5 + FOCAL * x / deep, 359.5 - FOCAL * rise / deep], axis=1)
 
 
-def camera(track: Track, view: str = "front") -> Frontal:
-    found = fit_frontal(track, view, Body(measured_cm=dict(LENGTHS)), UP, SIZE)
+def camera(track: Track, view: str = "front", direction: CameraDirection = USUAL_FRONT_DIRECTION) -> Frontal:
+    found = fit_frontal(track, view, Body(measured_cm=dict(LENGTHS)), UP, SIZE, direction)
     assert found is not None
     return found
 
@@ -86,6 +91,26 @@ def test_a_knee_that_comes_near_is_put_where_it_is(view: str, pitch: float) -> N
         assert error.max() < 1.5 and error.max() < 0.5 * picture.max()
         assert np.all(error < space[f"fppa_{side}"].u)
         assert np.abs(space[f"knee_medial_{side}"].values - true[f"knee_medial_{side}"]).max() < 4
+
+
+@pytest.mark.parametrize("view", ["front", "rear"])
+@pytest.mark.parametrize("turn", [-12.0, 8.0])
+def test_a_camera_off_the_line_is_taken_out_of_caving_knees(view: str, turn: float) -> None:
+    """Knees that cave by 6 cm: seen from the side of one it caves by far more, and the other not at all."""
+    track, true = squatting(3.0, 6.0, view, turn)
+    told = CameraDirection(Value(turn + 1.0, 4.0), Value(3.0, 6.0))
+    space, straight = (angle_series(track, view, frontal=camera(track, view, d)) for d in (told, replace(told, yaw=Value(0.0, 4.0))))
+    for side in ("left", "right"):
+        name = f"fppa_{side}"
+        error, without = (np.abs(a[name].values - true[name]) for a in (space, straight))
+        assert error.max() < 6 and error.max() < 0.45 * without.max()
+        assert np.mean(error < space[name].u) > 0.85
+
+
+def test_what_the_looks_tell_of_the_pitch_counts_beside_the_shoes() -> None:
+    track = squatting(0.0, 6.0)[0]
+    level, down = (camera(track, "front", CameraDirection(USUAL_FRONT_DIRECTION.yaw, Value(p, 2.0))).pitch for p in (0.0, 8.0))
+    assert level.value + 2 < down.value < 8
 
 
 def test_depth_tells_the_knees_flexion_from_the_front() -> None:

@@ -54,9 +54,8 @@ def test_a_far_side_that_lies_behind_tells_another_yaw_than_one_that_lies_ahead(
     assert ahead.yaw.value - behind.yaw.value > 10, "positive towards her front: from there her far side shows further ahead"
 
 
-def test_other_views_and_too_few_looks_tell_nothing() -> None:
+def test_too_few_looks_tell_nothing() -> None:
     evidence = standing()
-    assert camera_direction(evidence, "front", UP) is None
     few = evidence.network.copy()
     few[3:] = np.nan
     assert camera_direction(replace(evidence, network=few), "side-right", UP) is None
@@ -64,7 +63,7 @@ def test_other_views_and_too_few_looks_tell_nothing() -> None:
 
 def test_the_network_is_what_torch_would_run() -> None:
     """Two hidden layers written out by hand: y = W2 relu(W1 relu(W0 x + b0) + b1) + b2."""
-    learned, x = weights(), features(standing(0.1).network[:1], "side-right", UP)[0]
+    learned, x = weights("side"), features(standing(0.1).network[:1], "side-right", UP)[0]
     hidden = np.maximum(learned["weight_0"] @ x + learned["bias_0"], 0)
     hidden = np.maximum(learned["weight_1"] @ hidden + learned["bias_1"], 0)
     out = learned["weight_2"] @ hidden + learned["bias_2"]
@@ -89,4 +88,5 @@ def test_demo_films_are_told_within_their_doubt(name: str) -> None:
 def test_the_data_file_says_what_it_was_learned_from() -> None:
     with (resources.files("deepmirror.pose") / "models" / "camera_direction.npz").open("rb") as file, np.load(file) as data:
         about = json.loads(str(data["about"]))
-    assert about["clients"] > 1000 and about["held_out"] > 100 and about["looks"] > 5 * about["clients"]
+    for kind, least in (("side", 1000), ("front", 400)):
+        assert about[kind]["clients"] > least and about[kind]["held_out"] > least / 20 and about[kind]["looks"] > 5 * about[kind]["clients"]

@@ -187,8 +187,10 @@ class MeasurementContext:
         return abs(yaw.value) if yaw is not None and abs(yaw.value) > yaw.u else 0.0
 
     def turned_u(self, unit: str) -> float:
-        """What a front film's camera off the line adds to a frontal-plane number's uncertainty, % of the shank or degrees."""
-        return FRONT_SHIFT[unit] * float(np.sin(np.radians(self.turned_deg())))
+        """What a front film's camera off the line adds to a frontal-plane number's uncertainty, % of the shank or degrees, where it is not
+        taken out."""
+        taken_out = self.frontal is not None and not self.frontal.flat
+        return 0.0 if taken_out else FRONT_SHIFT[unit] * float(np.sin(np.radians(self.turned_deg())))
 
     def angle(self, name: str) -> Series:
         """A series by name, the near side's when it has sides. Raises CannotTell when this view does not give it."""

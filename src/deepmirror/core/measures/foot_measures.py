@@ -10,18 +10,15 @@ from __future__ import annotations
 import numpy as np
 
 from deepmirror.core.body.anthropometry import ANKLE_FROM_HEEL_SHARE
-from deepmirror.core.camera.frontal_yaw import yaw_by_knees
+from deepmirror.core.camera.camera_direction import USUAL_FRONT_DIRECTION
 from deepmirror.core.measures.context import ADD_PLATFORM, CLICK_U_PX, FILM_FRONT, Array, CannotTell, FilmMeasure, MeasurementContext
 from deepmirror.core.measures.spec import FRONT, Drawing, Focus, MeasureSpec
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.core.uncertain_value import COVERAGE_FACTOR, Value
 from deepmirror.core.views import outward
-from deepmirror.fitted import fitted
 from deepmirror.words import say
 
 CLOCK_HOUR_DEG = 30.0  # a clock's face
-TOE_YAW_U_DEG = fitted("toe_yaw_u")
-UNTOLD_YAW_U_DEG = 9.0  # k = 2 of how far clients stand turned where nothing tells; our own estimate
 SETTLED_FRAMES = 5  # first frames that are averaged: marks lie on the first one, and the feet stand still
 
 
@@ -173,10 +170,10 @@ def _toe_out(side: str) -> FilmMeasure:
 
 
 def _turned_client(scene: MeasurementContext) -> tuple[float, float]:
-    """How far the client stands turned to her left against the camera, as her knees tell, and its uncertainty (k = 2), degrees: so much
-    further out her left foot looks, and so much less her right one."""
-    yaw = yaw_by_knees(scene.track, scene.view, [(r.start_s, r.bottom_s) for r in scene.reps], scene.up)
-    return (yaw, TOE_YAW_U_DEG) if yaw is not None else (0.0, float(np.hypot(UNTOLD_YAW_U_DEG, scene.turned_deg())))
+    """How far the client stands turned to her left against the camera, and its uncertainty (k = 2), degrees: so much further out her left
+    foot looks, and so much less her right one."""
+    yaw = scene.front_yaw or USUAL_FRONT_DIRECTION.yaw
+    return yaw.value, yaw.u
 
 
 def toe_out_asymmetry(scene: MeasurementContext) -> Value:

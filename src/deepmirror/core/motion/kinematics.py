@@ -57,7 +57,7 @@ def picture_plane(up: Array, way: int) -> Plane:
 
 def flat_frontal(view: str, up: Array) -> Frontal:
     """A front or rear film's camera so far away that the picture is the frontal plane. up (2,): what is up in the picture."""
-    return Frontal(np.zeros(4), np.zeros((4, 4)), np.inf, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
+    return Frontal(np.zeros(5), np.zeros((5, 5)), np.inf, 1.0, 1.0, 1.0, 1 if view == "front" else -1, up, np.zeros(2))
 
 
 def between(a: Array, b: Array) -> Array:

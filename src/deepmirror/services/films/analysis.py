@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.camera import scale as scales
+from deepmirror.core.camera.camera_direction import USUAL_FRONT_DIRECTION, CameraDirection
 from deepmirror.core.camera.frontal_camera import Frontal, fit_frontal, standing_scale
-from deepmirror.core.camera.frontal_yaw import frontal_yaw
 from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.geometry import compensate_camera_motion
 from deepmirror.core.measures.context import FILM_SIDE, Advice, BackSeen, Marks, MeasurementContext, Remedy
@@ -27,6 +27,7 @@ from deepmirror.judge.records import Measured, Unmeasurable
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.camera_direction import camera_direction
 from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
@@ -50,13 +51,15 @@ NOT_FOLLOWED = "The points of this side were not followed through the film yet: 
 @dataclass(frozen=True)
 class Trajectories:
     """Where the joints were: path as the film shows them; still with a moving camera's movement taken out; plane of side films;
-    far (T, 2) px: a side film's far joints as the network alone sees them, gaps bridged; loose: clicks that do not go with the film."""
+    far (T, 2) px: a side film's far joints as the network alone sees them, gaps bridged; loose: clicks that do not go with the film;
+    direction: of front and rear films where the looks see the camera stand."""
 
     path: Track
     still: Track
     plane: Plane | None
     far: dict[str, NDArray[np.float64]]
     loose: tuple[LooseClick, ...]
+    direction: CameraDirection | None
 
 
 @dataclass(frozen=True)
@@ -176,14 +179,16 @@ def solve_film(seen: Evidence, keys: list[Keyframe], setting: FilmSetting) -> Tr
     evidence = near_leg(seen, keys, setting.view, setting.movement.front_leg_near)
     found = track(evidence, keys, setting)
     far = far_joints(evidence, setting.view)
-    return Trajectories(found.track, found.track.camera_compensated(evidence.room), found.plane, far, found.loose)
+    direction = None if setting.near else camera_direction(evidence, setting.view, setting.up)
+    return Trajectories(found.track, found.track.camera_compensated(evidence.room), found.plane, far, found.loose, direction)
 
 
 def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSetting) -> BodyMotion:
     """From places in the picture to angles of the body, with the camera that took it."""
     still, view, body, up, plane = trajectories.still, setting.view, setting.body, setting.up, trajectories.plane
     side_by_side = setting.movement.feet_stand
-    frontal = fit_frontal(still, view, body, up, setting.size) if side_by_side else None
+    direction = trajectories.direction or USUAL_FRONT_DIRECTION
+    frontal = fit_frontal(still, view, body, up, setting.size, direction) if side_by_side else None
     trusted = None if plane is None or plane.strained else plane  # one that does not fit may not bend the picture's own angles
     angles = angle_series(still, view, up, setting.up_u_deg, trusted, frontal)
     if near_side(view) is None and not setting.movement.standing:
@@ -219,7 +224,7 @@ def measurement_context(
         stack=evidence.stack,
         back=back_seen(evidence, view),
         frontal=motion.frontal,
-        front_yaw=frontal_yaw(still, view, body, motion.px_per_cm, [(r.start_s, r.bottom_s) for r in found.reps], up),
+        front_yaw=trajectories.direction.yaw if trajectories.direction else None,
     )
 
 
