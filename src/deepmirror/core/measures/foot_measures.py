@@ -126,7 +126,8 @@ def stance_width(scene: MeasurementContext) -> Value:
         return on_platform("stance_width_cm")(scene)
     across = np.array([-scene.up[1], scene.up[0]])
     series = scene.track.series(lambda p: np.abs((p["ankle_left"] - p["ankle_right"]) @ across))
-    return scene.cm(Value(float(np.median(series.values)), float(np.median(series.u))))
+    turned = np.cos(np.radians(scene.front_yaw.value)) if scene.front_yaw else 1.0  # a client who stands turned shows less of it
+    return scene.cm(Value(float(np.median(series.values)) / turned, float(np.median(series.u)) / turned))
 
 
 def stance_ratio(scene: MeasurementContext) -> Value:
