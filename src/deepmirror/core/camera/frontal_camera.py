@@ -107,7 +107,8 @@ class Frontal:
         return np.asarray(aside / (1 - self._nearer(points, side)[1][joint] / self.focal))
 
     def _nearer(self, points: Points, side: str) -> tuple[dict[str, Array], dict[str, Array]]:
-        """Joints of one leg from the picture's middle (T, 2), right and up, and how much nearer the camera than both ankles' middle (T,), px."""
+        """Joints of one leg from the picture's middle (T, 2), right and up, and how much nearer the camera than between the ankles (T,),
+        px."""
         fitted, focal = self.parameters, self.focal
         lengths = {"thigh": self.thigh_px * float(np.exp(fitted.log_thigh)), "shank": self.shank}
         basis = np.stack([np.array([-self.up[1], self.up[0]]), self.up], axis=1)

@@ -199,7 +199,7 @@ def only_counted(reps: int) -> Summary:
 
 
 def summary_of(analysis: Analysis, counted: int = 0) -> Summary:
-    """One cue: a matter of safety, else the fault that is in at least two reps and the last, else praise.
+    """One cue: a matter of safety, else the fault that is in at least two reps and the last or in the whole set, else praise.
 
     counted: reps that were told while they were lifted. Where the few looks of a set show none in the end, nothing is judged by them.
     """
@@ -230,8 +230,8 @@ def _well(analysis: Analysis, reps: int, clean: int) -> Summary:
 
 
 def the_one(analysis: Analysis) -> Finding | None:
-    """The finding a coach would speak of between two sets; None where praise is due."""
+    """The finding a coach would speak of between two sets; None where praise is due. What is off in the whole set names no reps."""
     findings, last = analysis.judgement.findings, len(analysis.scene.reps)
     safety = next((f for f in findings if f.severity == SAFETY), None)
-    lasting = next((f for f in findings if len(f.reps) >= 2 and last in f.reps), None)
+    lasting = next((f for f in findings if not f.reps or (len(f.reps) >= 2 and last in f.reps)), None)
     return safety or lasting
