@@ -12,7 +12,7 @@ from scipy.signal import correlate2d
 
 from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.media.film import Film
-from deepmirror.pose.evidence import Evidence
+from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.joint_centres import PATCH, CentreReader, patches, run, weights
 from deepmirror.pose.network import COLUMNS, Detection, LandmarkNetwork, region_around
 from deepmirror.pose.offsets import READ_LASTS, JointOffsetPrior, offsets
@@ -144,6 +144,24 @@ def test_what_is_usual_and_what_was_read_count_by_their_doubts() -> None:
     assert moved(1000.0)[hip] == pytest.approx(usual, abs=0.01)
     assert moved(0.05 * np.hypot(10, 120) / READ_LASTS)[hip] == pytest.approx((usual + read) / 2, abs=0.01)  # each as sure as the other
     assert moved(0.01)[knee] == pytest.approx(usual, abs=0.01)  # where nothing was read, what is usual holds
+
+
+def test_what_was_read_leaves_less_to_doubt_and_less_for_a_click_to_move() -> None:
+    seen, habits = evidence_with_centres(), {"hip": JointOffsetPrior(0.0, 0.0, 0.06)}
+    hip, unread = (
+        seen.names.index("hip_right"),
+        replace(seen, centre_sigma=np.full_like(seen.centre_sigma, np.inf), centre=seen.centre * np.nan),
+    )
+
+    def told(evidence: Evidence, clicked: bool) -> tuple[float, np.ndarray]:
+        click = Keyframe(0, {"hip_right": (300.0, 272.0)}, 6.0)  # down the thigh by a tenth of its length, by an unsure hand
+        own = offsets(evidence, [click] if clicked else [], habits, posture_of(evidence, "side-right"))
+        return float(np.linalg.norm(own.sigma[20, hip])), own.move[20, hip]
+
+    (sure, read), (unsure, usual) = told(seen, False), told(unread, False)
+    assert sure < 0.5 * unsure
+    moved, far = told(seen, True)[1] - read, told(unread, True)[1] - usual
+    assert 0 < moved[1] < 0.5 * far[1] < 6
 
 
 def test_a_picture_that_shows_less_makes_the_joint_less_sure() -> None:
