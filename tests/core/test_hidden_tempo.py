@@ -129,3 +129,11 @@ def test_reps_that_begin_anywhere_tell_no_range_and_neither_does_a_hidden_far_en
     hidden = ranges([10, 11, 9, 10], [98, 99, 100, 77], far_u=30.0)
     assert all(one.u > 20 for one in hidden)
     assert all(one.u > 20 for one in ranges([10, 10], [98, 77])), "two reps show no scatter"
+
+
+def test_a_way_back_that_is_lost_before_it_ends_is_not_timed_by_its_middle() -> None:
+    """The last rep of a set whose signal is lost three quarters up: the middle of that way is not the middle of the lift."""
+    _, _, reps = hinges([2.0, 2.0], hidden_from=0.0)
+    torn = replace(reps[1], ends=(reps[1].ends[0], reps[1].ends[0] + 0.75 * reps[1].range))
+    assert seconds_by_middle(reps[1], "concentric") is not None and seconds_by_middle(torn, "concentric") is None
+    assert seconds_by_middle(torn, "eccentric") is not None, "how it came down was seen"

@@ -43,6 +43,7 @@ LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no 
 LEAST_LOST, MOST_LOST = 0.15, 0.9
 UNTIMED = 0.95  # of the rep's range: a rep whose signal is less sure than this is counted, not timed; our own choice
 MIDDLE_TAKES, MIDDLE_U = 0.41, 0.35  # of a phase's time, and k = 2 of what that makes of it, as a share: see seconds_by_middle
+MIDDLE_BACK = 0.4  # of the rep's range: a way seen to end further than this from where the rep began was not seen whole; our own choice
 MIDDLE_LOST = 0.3  # of the rep's range: a signal less sure than this tells no time by its middle either; our own choice
 STACK_AT_REST_SHARE, STACK_HIDDEN_SHARE = 0.04, 0.3  # of its travel, of the frames; our own estimates
 TELL_TEMPO = Advice(Remedy.MARK, "Give the prescribed tempo, for example 3-1-1-0.")
@@ -86,13 +87,15 @@ def phase_share(phase: str) -> RepMeasure:
 
 def seconds_by_middle(rep: Rep, phase: str) -> Value | None:
     """Seconds of a phase as its middle part tells them, where a plate or a hand hides how it begins or ends; None where that is lost too,
-    or the far reversal is, without which nobody knows how far the way was.
+    or the far reversal is, without which nobody knows how far the way was, or where the way back was not seen to end near where it began.
 
     A phase goes from MIDDLE of its way to the other in a third of its time when it is as smooth as can be (least jerk), in 0.41 of it
     when it swings like a pendulum, and in 0.6 when it goes evenly: which of these it was is the doubt.
     """
     span, lost = rep.middles.get(phase), rep.middles_unsure.get(phase, 0.0)
     if span is None or max(lost, rep.unsure.get(ORDER[rep.first][1], 0.0)) > MIDDLE_LOST:
+        return None
+    if phase == ORDER[rep.first][2] and abs(rep.ends[1] - rep.ends[0]) > MIDDLE_BACK * rep.range:
         return None
     seconds = (span[1] - span[0]) / MIDDLE_TAKES
     return Value(seconds, seconds * float(np.hypot(MIDDLE_U, lost)))
