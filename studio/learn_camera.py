@@ -7,7 +7,6 @@ Every tenth seed is held out, as in `learn_centres`.
 
 from __future__ import annotations
 
-import argparse
 import json
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,7 +18,7 @@ from torch import nn
 
 from deepmirror.core.views import facing
 from deepmirror.pose.camera_direction import LEAST_SD, UNIT_DEG, features, kind_of, run
-from studio.learn_centres import HELD_OUT
+from studio.learn_centres import HELD_OUT, arguments
 
 Array = NDArray[np.float64]
 SIZES = (128, 64)
@@ -107,14 +106,7 @@ def table(weights: dict[str, Array], held: Looks) -> str:
 
 def main() -> None:
     """Command line."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("--out", type=Path, required=True)
-    parser.add_argument("--epochs", type=int, default=150)
-    parser.add_argument("--batch", type=int, default=128)
-    args = parser.parse_args()
-    torch.manual_seed(1)
-    torch.set_num_threads(2)
+    args = arguments(__doc__, 150)
     kept: dict[str, Array] = {}
     about: dict[str, dict[str, int]] = {}
     for kind in ("side", "front"):

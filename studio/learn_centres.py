@@ -241,16 +241,21 @@ def folded(net: Net) -> dict[str, NDArray[np.float32]]:
     return out
 
 
-def main() -> None:
-    """Command line."""
-    parser = argparse.ArgumentParser(description=__doc__)
+def arguments(description: str | None, epochs: int) -> argparse.Namespace:
+    """What the command line of a learning script says; torch is set up to learn the same each time."""
+    parser = argparse.ArgumentParser(description=description)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--out", type=Path, required=True)
-    parser.add_argument("--epochs", type=int, default=12)
+    parser.add_argument("--epochs", type=int, default=epochs)
     parser.add_argument("--batch", type=int, default=128)
-    args = parser.parse_args()
     torch.manual_seed(1)
     torch.set_num_threads(2)
+    return parser.parse_args()
+
+
+def main() -> None:
+    """Command line."""
+    args = arguments(__doc__, 12)
     looks = looks_in(args.folder)
     learned, held = [k for k in looks if k.seed % HELD_OUT], [k for k in looks if not k.seed % HELD_OUT]
     probe = samples(learned[0], None)[0]

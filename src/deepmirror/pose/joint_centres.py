@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS, JOINTS, SIDES, near_side, sided
-from deepmirror.core.views import facing, outward
+from deepmirror.core.views import UP, facing, outward
 from deepmirror.pose.network import COLUMNS, Detection
 
 Array = NDArray[np.float64]
@@ -31,7 +31,6 @@ PATCH = 72  # px, side of the little picture
 SPAN = 1.6  # its side in body units
 CONVOLUTIONS = 4
 LEAST_WIDTH = 0.003  # body units: nothing is said to be surer
-DOWN = np.array([0.0, 1.0])  # of a picture as a camera takes it
 FEATURE_LIMIT = 4.0  # half sides of a little picture; what lies further off is no part of this body
 
 
@@ -105,7 +104,7 @@ def little_picture(rgb: Picture, patch: Patch) -> Picture:
     return np.asarray(cv2.warpAffine(rgb, affine, (PATCH, PATCH), flags=cv2.INTER_LINEAR), np.uint8)
 
 
-def features(points: Array, visibility: Array, clearness: float, patch: Patch, view: str, down: Array = DOWN) -> Floats:
+def features(points: Array, visibility: Array, clearness: float, patch: Patch, view: str, down: Array = -UP) -> Floats:
     """What is known of the look besides the little picture (F,): all points as they lie in it, own side first, how surely each was
     seen, how clearly all were, where down is, which joint and which view this is. down: where down is in the points' picture."""
     joint, _, side = patch.name.rpartition("_")

@@ -27,7 +27,7 @@ def camera_pitch(scene: MeasurementContext) -> Value:
 def camera_yaw(scene: MeasurementContext) -> Value:
     """How far the camera stands off the side view, or off straight in front, degrees, either way.
 
-    Raises CannotTell where neither plane nor symmetry tells it.
+    Raises CannotTell where neither plane nor looks tell it.
     """
     if scene.front_yaw is not None:
         return Value(abs(scene.front_yaw.value), scene.front_yaw.u)
@@ -46,7 +46,7 @@ def sole_slope(scene: MeasurementContext) -> Value:
     return scene.plane.sole.scaled(-1.0)
 
 
-FITTED = "fitted to the client's own lengths and symmetry, docs/architecture.md"
+FITTED = "as the looks tell it, fitted to the client's own lengths, docs/architecture.md"
 
 MEASURES: tuple[MeasureSpec, ...] = (
     MeasureSpec("px_per_cm", "Pixels per centimetre", "px per cm", scale, ANY, FITTED, per_rep=False, listed=False),
