@@ -46,7 +46,6 @@ class Look:
     truth: Array
     visibility: Array
     clearness: float
-    down: Array  # in the kept picture, which is turned as the network wanted it
 
 
 def looks_in(folder: Path) -> list[Look]:
@@ -59,8 +58,7 @@ def looks_in(folder: Path) -> list[Look]:
         for k, end in enumerate(ends):
             packed = data["jpeg"][end - data["bytes"][k] : end]
             rest = data["points"][k].astype(float), data["truth"][k].astype(float), data["visibility"][k], float(data["clearness"][k])
-            down = data["down"][k].astype(float)
-            found.append(Look(int(data["seed"]), str(data["view"]), packed, *rest, down))
+            found.append(Look(int(data["seed"]), str(data["view"]), packed, *rest))
     return found
 
 
@@ -125,7 +123,7 @@ def samples(look: Look, rng: np.random.Generator | None) -> list[tuple[Any, Any,
         picture = little_picture(rgb, used)
         shown = recoloured(picture, rng) if rng is not None else picture.astype(np.float32) / 255
         told = look if rng is None or rng.random() > UNTOLD else replace(look, visibility=np.zeros_like(look.visibility), clearness=0.0)
-        known = features(told.points, told.visibility, told.clearness, used, look.view, told.down)
+        known = features(told.points, told.visibility, told.clearness, used, look.view)
         out.append((shown.transpose(2, 0, 1), known, target, patch.name))
     return out
 

@@ -139,6 +139,19 @@ def test_one_rep_that_lifts_stands_out_even_where_a_hand_hides_the_hip() -> None
         REP_MEASURES["hip_lift_more_cm"](alone, alone.reps[0])
 
 
+def test_a_frame_in_which_the_hip_was_lost_says_no_more_of_its_doubt_than_of_its_lift() -> None:
+    """No lift that counts lasts a frame; a hand before the hip for a third of a second may hide one."""
+    shown = set_of([0.2, 3.0, 0.2])
+
+    def doubt(frames: int) -> float:
+        unseen = np.zeros(shown.track.positions.shape[:2])
+        unseen[150 : 150 + frames, shown.track.names.index("hip_left")] = 3.0
+        scene = replace(shown, track=replace(shown.track, unseen=unseen), kept={})
+        return float(REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]).u)
+
+    assert doubt(1) == pytest.approx(doubt(0)) and doubt(10) > doubt(0) + 1.0
+
+
 def test_what_is_followed_of_a_pelvis_that_rolls_off_a_seat_stays_behind_it() -> None:
     lying, seated = (set_of([0.0, 3.0, 0.0], seated=s) for s in (False, True))
     flat, rolled = (REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]) for scene in (lying, seated))

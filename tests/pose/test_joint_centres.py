@@ -81,12 +81,26 @@ def test_in_a_mirror_the_same_is_read(squat: tuple[np.ndarray, Detection, np.nda
     order = [COLUMNS[ALL_POINTS.index(n)] for n in names]
     points, visibility = seen.points.copy(), seen.visibility.copy()
     points[COLUMNS], visibility[COLUMNS] = mirrored[order], seen.visibility[order]
+    square = seen.to_picture * [[-1], [1]]
     straight = CentreReader(view).read(rgb, seen)
-    back = CentreReader(other).read(np.ascontiguousarray(rgb[:, ::-1]), replace(seen, points=points, visibility=visibility))
+    back = CentreReader(other).read(
+        np.ascontiguousarray(rgb[:, ::-1]), replace(seen, points=points, visibility=visibility, to_picture=square)
+    )
     for joint in LEG:
         own, there = ALL_POINTS.index(f"{joint}_{near_side(view)}"), ALL_POINTS.index(f"{joint}_{near_side(other)}")
         assert back.move[there] == pytest.approx(straight.move[own] * [-1, 1], abs=0.3)
         assert back.sigma[there] == pytest.approx(straight.sigma[own], rel=0.05)
+
+
+def test_a_client_who_lies_is_read_as_one_who_stands(squat: tuple[np.ndarray, Detection, np.ndarray]) -> None:
+    """The network looks into a square that is turned with the trunk, and so was all that was learned from."""
+    rgb, seen, _ = squat
+    view = truth_of("tove_back_squat_side")["view"]
+    quarter = np.array([[0, 1], [-1, 0]])  # np.rot90: what was right is up
+    laid = replace(seen, points=seen.points @ quarter.T + [0, rgb.shape[1] - 1], to_picture=quarter @ seen.to_picture)
+    straight, lying = CentreReader(view).read(rgb, seen), CentreReader(view).read(np.ascontiguousarray(np.rot90(rgb)), laid)
+    near = [ALL_POINTS.index(f"{j}_{near_side(view)}") for j in LEG]
+    assert lying.move[near] == pytest.approx(straight.move[near] @ quarter.T, abs=0.3)
 
 
 def test_a_picture_twice_as_large_gives_twice_the_distances(squat: tuple[np.ndarray, Detection, np.ndarray]) -> None:

@@ -106,7 +106,8 @@ def little_picture(rgb: Picture, patch: Patch) -> Picture:
 
 def features(points: Array, visibility: Array, clearness: float, patch: Patch, view: str, down: Array = -UP) -> Floats:
     """What is known of the look besides the little picture (F,): all points as they lie in it, own side first, how surely each was
-    seen, how clearly all were, where down is, which joint and which view this is. down: where down is in the points' picture."""
+    seen, how clearly all were, which joint and which view this is, and `down`: where the lower side of the square lies that was looked
+    into, which is turned with the trunk (a kept look is that square, so it is its own down)."""
     joint, _, side = patch.name.rpartition("_")
     other = SIDES[1 - SIDES.index(side)]
     order = [ALL_POINTS.index(sided(j, s)) for s in (side, other) for j in JOINTS]
@@ -133,16 +134,16 @@ class CentreReader:
     def read(self, rgb: Picture, seen: Detection) -> Centres:
         """seen: what the pose network saw in a picture (H, W, 3) RGB."""
         points, visibility, clearness = seen.points[COLUMNS], seen.visibility[COLUMNS], seen.clearness
-        around = patches(points, self._view)
+        around, down = patches(points, self._view), seen.to_picture[:, 1]
         pictures = np.stack([little_picture(rgb, patch) for patch in around]).astype(np.float32).transpose(0, 3, 1, 2) / 255
-        known = np.stack([features(points, visibility, clearness, patch, self._view) for patch in around])
+        known = np.stack([features(points, visibility, clearness, patch, self._view, down) for patch in around])
         out = run(self._weights, pictures.astype(np.float32), known)
         move, spread = np.full((len(ALL_POINTS), 2), np.nan), np.full((len(ALL_POINTS), 2), np.inf)
         for patch, told in zip(around, out.astype(float), strict=True):
             p = ALL_POINTS.index(patch.name)
             move[p] = np.linalg.inv(patch.to_patch[:, :2]) @ told[:2] * PATCH / SPAN
-            across, down = patch.unit * np.sqrt(2) * (np.logaddexp(0, told[2:]) + LEAST_WIDTH)  # of a Laplace distribution
-            spread[p] = (across, down) if near_side(self._view) and patch.name.startswith(FOOT) else (down, across)
+            across, along = patch.unit * np.sqrt(2) * (np.logaddexp(0, told[2:]) + LEAST_WIDTH)  # of a Laplace distribution
+            spread[p] = (across, along) if near_side(self._view) and patch.name.startswith(FOOT) else (along, across)
         return Centres(move, spread)
 
 

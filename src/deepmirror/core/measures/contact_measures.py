@@ -70,17 +70,22 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
     away, along = distances(scene, joint, kind)
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
-    steady = median_filter(away, size=max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1), mode="nearest")  # no single frame decides
+    steady = median_filter(away, size=_peak_frames(scene), mode="nearest")  # no single frame decides
     lift, slide = float(steady[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * noise_sd(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
     seated = _sits(scene)
     if seated and joint == "hip":  # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
         lift /= 1 - SEATED_LAG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
-    hidden = scene.hidden_u(rep, scene.side_point(joint))
+    hidden = scene.hidden_u(rep, scene.side_point(joint), lasting=_peak_frames(scene))  # nor does one in which it was lost
     up, on = _shoulder_moves(scene, joint, kind, window)
     u = float(np.linalg.norm([noise, skin, hidden, up])), float(np.linalg.norm([noise, hidden, on]))
     return scene.cm(Value(lift, u[0])), scene.cm(Value(slide, u[1]))
+
+
+def _peak_frames(scene: MeasurementContext) -> int:
+    """Frames of the shortest lift that counts, odd."""
+    return max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1)
 
 
 def _shoulder_moves(scene: MeasurementContext, joint: str, kind: str, window: NDArray[np.bool_]) -> tuple[float, float]:
@@ -122,7 +127,7 @@ def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
         raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
     lifts = scene.cached("hip lifts", lambda: [hip_lift(scene, r).value for r in scene.reps])
     more = hip_lift(scene, rep).value - float(np.percentile(lifts, FLATTEST))
-    hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip")))).u
+    hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=_peak_frames(scene)))).u
     skin = SKIN_SHARE["seated" if _sits(scene) else "lying"] * abs(more)
     found = Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin])))
     if found.value <= found.u:

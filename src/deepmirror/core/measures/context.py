@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import median_filter
 
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.camera.frontal_camera import Frontal
@@ -213,10 +214,13 @@ class MeasurementContext:
         seen_from = say("a {view} film", view=self.view)
         raise CannotTell(say("{seen_from} does not show it", seen_from=seen_from), advice, seen_from)
 
-    def hidden_u(self, rep: Rep, *names: str) -> float:
-        """What hidden points add to the uncertainty (k = 2, px) of a way within a rep; 0 where they show well. Raises NotFollowed."""
+    def hidden_u(self, rep: Rep, *names: str, lasting: int = 1) -> float:
+        """What hidden points add to the uncertainty (k = 2, px) of a way within a rep; 0 where they show well. Raises NotFollowed.
+
+        lasting: an odd number of frames over which the way is steadied; where a point is lost for less than half of them it says nothing.
+        """
         window = (self.track.times >= rep.start_s) & (self.track.times <= rep.end_s)
-        worst = [float(self.track.hidden_sd(n)[window].max(initial=0.0)) for n in names]
+        worst = [float(median_filter(self.track.hidden_sd(n), lasting, mode="nearest")[window].max(initial=0.0)) for n in names]
         return COVERAGE_FACTOR * float(np.linalg.norm(worst))
 
     def cm(self, pixels: Value) -> Value:
