@@ -10,8 +10,8 @@ from deepmirror.pose.source_weights import FRONT, SIDE_FLOW, SourceWeights, move
 
 def test_flow_counts_less_from_the_side_and_least_where_the_movement_says_so() -> None:
     table = movement_weights(load_catalogue().movement("leg_extension"), "side-left")
-    assert weight_of(table, "knee_left") == SourceWeights(step=SIDE_FLOW) and SIDE_FLOW > 1
-    assert weight_of(table, "ankle_left").step == pytest.approx(2.5 * SIDE_FLOW), "the roller passes before it"
+    assert weight_of(table, "knee_left") == SourceWeights(step=SIDE_FLOW["rest"]) and SIDE_FLOW["rest"] > SIDE_FLOW["hip"]
+    assert weight_of(table, "ankle_left").step == pytest.approx(2.5 * SIDE_FLOW["rest"]), "the roller passes before it"
     assert weight_of(table, "roller") == SourceWeights(), "a mark is followed as it was clicked"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from deepmirror.core.skeleton import JOINTS, near_side, split
-from deepmirror.fitted import fitted, fitted_rows
+from deepmirror.fitted import fitted_by_name, fitted_rows
 from deepmirror.movements.schema import Believe, Movement
 from deepmirror.pose.film_setting import FilmSetting
 
@@ -19,7 +19,7 @@ class SourceWeights:
     match: float = 1.0
 
 
-SIDE_FLOW = fitted("side_flow")
+SIDE_FLOW = fitted_by_name("side_flow")
 FRONT = {joint: SourceWeights(**row) for joint, row in fitted_rows("front_source_weights").items()}
 HELD = SourceWeights(network=40.0, match=40.0)  # of a point the coach holds: clicks and flow move it
 
@@ -29,7 +29,7 @@ def movement_weights(movement: Movement, view: str) -> dict[str, SourceWeights]:
     if near_side(view) is None:
         return FRONT
     own = {joint: movement.trust.get(joint, Believe()) for joint in {*JOINTS, *movement.trust}}
-    return {joint: SourceWeights(step=SIDE_FLOW * b.step, match=b.match) for joint, b in own.items()}
+    return {joint: SourceWeights(step=SIDE_FLOW.get(joint, SIDE_FLOW["rest"]) * b.step, match=b.match) for joint, b in own.items()}
 
 
 def weight_of(weights: dict[str, SourceWeights], name: str) -> SourceWeights:
