@@ -107,8 +107,9 @@ def test_contact_edges_and_the_pelvis() -> None:
     assert REP_MEASURES["pelvis_tuck_deg"](scene, REP).value < 0.5
 
 
-def set_of(lifts_cm: list[float], seated: bool = False, hidden_px: float = 0.0) -> MeasurementContext:
-    """Curls one after another whose hip rises so far in each; seated: the same on a seat; hidden: the hip behind a hand throughout."""
+def set_of(lifts_cm: list[float], seated: bool = False, hidden_px: float = 0.0, folds_deg: float = 0.0) -> MeasurementContext:
+    """Curls one after another whose hip rises so far in each; seated: the same on a seat; hidden: the hip behind a hand throughout;
+    folds: by how much the thigh comes nearer to the trunk in each rep."""
     base = curl()
     count, frames = len(lifts_cm), len(base.track.times)
     times = np.arange(count * frames) / 30
@@ -117,6 +118,10 @@ def set_of(lifts_cm: list[float], seated: bool = False, hidden_px: float = 0.0) 
     positions[:, base.track.names.index("hip_left"), 1] -= rise
     if seated:
         positions[:, base.track.names.index("shoulder_left")] = positions[:, base.track.names.index("hip_left")] + [20 * PX, 40 * PX]
+    hip, knee = (base.track.names.index(f"{j}_left") for j in ("hip", "knee"))
+    fold = np.radians(folds_deg) * np.tile(np.sin(np.pi * np.arange(frames) / frames) ** 2, count)
+    thigh = positions[:, knee] - positions[:, hip]
+    positions[:, knee] = positions[:, hip] + np.hypot(*thigh.T)[:, None] * np.stack([np.cos(fold), np.sin(fold)], axis=1)
     unseen = np.full(positions.shape[:2], hidden_px)
     track = Track(times, base.track.names, positions, np.tile(base.track.covariance[:1], (len(times), 1, 1)), unseen)
     reps = [replace(REP.later(k * frames / 30), number=k + 1) for k in range(count)]
@@ -156,6 +161,17 @@ def test_what_is_followed_of_a_pelvis_that_rolls_off_a_seat_stays_behind_it() ->
     lying, seated = (set_of([0.0, 3.0, 0.0], seated=s) for s in (False, True))
     flat, rolled = (REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]) for scene in (lying, seated))
     assert flat.value == pytest.approx(3.0, abs=0.2) and rolled.value == pytest.approx(3.0 / 0.82, abs=0.25)
+
+
+def test_a_thigh_that_folds_over_a_seat_takes_cloth_along_which_is_no_lift() -> None:
+    """What flat reps of presses show, and how unsure that is; a pelvis that turns round on its seat without folding shows none."""
+    flat, still = set_of([0.6, 0.6, 0.6], seated=True, folds_deg=40.0), set_of([0.0, 0.0, 0.0], seated=True)
+    told, without = (REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]) for scene in (flat, still))
+    assert told.value == pytest.approx(0, abs=0.15) and told.u > without.u + 0.3
+    lifted = set_of([0.6, 4.0, 0.6], seated=True, folds_deg=40.0)
+    lift, more = (REP_MEASURES[n](lifted, lifted.reps[1]) for n in ("hip_lift_cm", "hip_lift_more_cm"))
+    assert lift.value == pytest.approx((4.0 - 0.6) / 0.82, abs=0.3)
+    assert more.value == pytest.approx((4.0 - 0.6) / 0.82, abs=0.1), "what is alike in all reps cancels"
 
 
 def test_a_hidden_shoulder_does_not_cost_the_hip_its_lift() -> None:

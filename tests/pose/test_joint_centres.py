@@ -12,7 +12,7 @@ from scipy.signal import correlate2d
 
 from deepmirror.core.skeleton import ALL_POINTS, near_side
 from deepmirror.media.film import Film
-from deepmirror.pose.evidence import Evidence, Keyframe
+from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
 from deepmirror.pose.joint_centres import PATCH, CentreReader, patches, run, weights
 from deepmirror.pose.network import COLUMNS, Detection, LandmarkNetwork, region_around
 from deepmirror.pose.offsets import READ_LASTS, JointOffsetPrior, offsets
@@ -186,6 +186,20 @@ def test_a_picture_that_shows_less_makes_the_joint_less_sure() -> None:
     hip = seen.names.index("hip_right")
     assert after.sigma[5, hip] == pytest.approx(before.sigma[5, hip])
     assert after.sigma[35, hip] == pytest.approx(2 * before.sigma[35, hip])
+
+
+def test_a_joint_that_the_network_mostly_does_not_find_may_lie_elsewhere_throughout_whatever_is_read_there() -> None:
+    seen, habits = evidence_with_centres(), {j: JointOffsetPrior(0.0, 0.0, 0.05) for j in ("hip", "knee")}
+    hip, knee = seen.names.index("hip_right"), seen.names.index("knee_right")
+
+    def throughout(times_unsurer: float, looks: int = 40) -> np.ndarray:
+        sigma = seen.network_sigma.copy()
+        sigma[:looks, hip] = times_unsurer * 0.035 * shank_px(seen.network, seen.names)  # of the shank: what is usual for hips
+        return offsets(replace(seen, network_sigma=sigma), [], habits, posture_of(seen, "side-right")).sigma[20].mean(axis=1)
+
+    usual, guessed, once = throughout(1.0), throughout(3.0), throughout(3.0, looks=10)
+    assert guessed[hip] > 4 * usual[hip] and guessed[knee] == pytest.approx(usual[knee])
+    assert once == pytest.approx(usual), "ten looks of forty are not most"
 
 
 def test_what_was_read_belongs_to_its_look_whatever_is_done_with_it(tmp_path: Path) -> None:

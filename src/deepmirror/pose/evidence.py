@@ -22,6 +22,18 @@ Array = NDArray[np.float64]
 
 
 MOVED_PX = 0.01  # a point that lies further from where it was has been put elsewhere
+# Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
+NETWORK_SIGMA_SHARE = {
+    "ear": 0.02,
+    "shoulder": 0.04,
+    "elbow": 0.06,
+    "wrist": 0.06,
+    "hip": 0.035,
+    "knee": 0.025,
+    "ankle": 0.03,
+    "heel": 0.035,
+    "toe": 0.04,
+}
 DISAGREEMENT_SHARE = 0.7  # of two networks' distance, taken as a sigma
 WHOLE_FILM = ("learned", "turn", "turn_sigma", "turn_since", "roll")  # arrays of Evidence whose rows are not frames
 TURNING = ("trunk", "thigh", "shank", "foot")  # segments whose turn is seen on them as a whole
@@ -265,6 +277,11 @@ def carrier_turns(points: Array, names: list[str]) -> Array:
     out = np.where(np.isfinite(turns), turns, 0.0)
     out[:, [i for i, n in enumerate(names) if split(n)[0] in ("elbow", "wrist")]] = 0.0
     return np.asarray(out)
+
+
+def usual_network_sigma(names: list[str], shank: float) -> Array:
+    """Spread (P,) px of the network's looks at points that show well."""
+    return np.array([NETWORK_SIGMA_SHARE.get(split(n)[0], 1.0) * shank for n in names])
 
 
 def shank_px(points: Array, names: list[str]) -> float:

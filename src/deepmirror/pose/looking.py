@@ -11,10 +11,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import ALL_POINTS, split
+from deepmirror.core.skeleton import ALL_POINTS
 from deepmirror.errors import BadFilm
 from deepmirror.pose.back_outline import SHARES, back_in_picture
-from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px
+from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px, usual_network_sigma
 from deepmirror.pose.joint_centres import CentreReader
 from deepmirror.pose.leg_swaps import exchange_legs, fix_side_swaps
 from deepmirror.pose.network import COLUMNS, Region, region_around
@@ -27,18 +27,6 @@ Tick = Callable[[int], None]
 # In 1,480 looks at 99 open films joints lay 0.06 to 0.10 of a body unit off (median) where the map held them to be with 0.5 or more,
 # 0.1 to 0.2 with 0.4, 0.2 to 0.3 with 0.3, 0.2 to 2.5 with 0.2, 0.4 to 2.2 below: what plates and the picture's edge hide is guessed.
 SURE, GROWS = 0.55, 6.0  # from where on a point is believed in full; growth of the logarithm of its doubt below it
-# Spread of the heavy network on clear films after its offset is removed, as a share of the shank (our own bench).
-NETWORK_SIGMA_SHARE = {
-    "ear": 0.02,
-    "shoulder": 0.04,
-    "elbow": 0.06,
-    "wrist": 0.06,
-    "hip": 0.035,
-    "knee": 0.025,
-    "ankle": 0.03,
-    "heel": 0.035,
-    "toe": 0.04,
-}
 
 
 def look(
@@ -97,8 +85,7 @@ def looks_as_evidence(
     for values in (sure, *(read or ())):
         exchange_legs(values, names, swapped)
     shank = shank_px(network, names)
-    share = np.array([NETWORK_SIGMA_SHARE[split(n)[0]] for n in names])
-    sigma = np.hypot(share * shank, DISAGREEMENT_SHARE * disagreement(network, second)) * unsureness(sure)
+    sigma = np.hypot(usual_network_sigma(names, shank), DISAGREEMENT_SHARE * disagreement(network, second)) * unsureness(sure)
     seen = Evidence(times, names, network, np.where(np.isfinite(network[..., 0]), sigma, np.inf))
     return seen if read is None else replace(seen, centre=read[0], centre_sigma=read[1])
 

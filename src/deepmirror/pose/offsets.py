@@ -5,6 +5,7 @@ The own offset is a Gaussian process over posture and time: a click at the botto
 
 from __future__ import annotations
 
+import warnings
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,8 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import split
 from deepmirror.fitted import fitted
-from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px, steady
+from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px, steady, usual_network_sigma
+from deepmirror.pose.other_things import SHOE
 from deepmirror.pose.posture import Posture
 
 Array = NDArray[np.float64]
@@ -22,6 +24,7 @@ OFFSET_LIMIT = 0.4
 BEND_DOUBT = fitted("bend_doubt")
 LIKE_POSTURE = 0.25  # of the whole movement: postures closer than this are alike to the network; our own estimate
 PASSING_SHARE, PASSING_S = 0.7, 0.8  # of the lasting offset: a limb misjudged for a moment says little of other moments
+MISSED_GROWS = fitted("missed_grows")
 READ_LASTS = fitted("centre_reading_lasts")
 MOST_UNSURER = 3.0  # times: a picture that shows nothing makes a joint no less sure than that; our own choice
 READ_SHARE = 0.3  # of the looks, of which every second is read from the side: where fewer were the usual offset holds; our own choice
@@ -73,7 +76,7 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
     """
     calm = steady(evidence.network)
     shank = shank_px(calm, evidence.names)
-    move, sure = np.zeros_like(evidence.network), np.zeros_like(evidence.network)
+    move, sure, unseen = np.zeros_like(evidence.network), np.zeros_like(evidence.network), mostly_unseen(evidence, shank)
     for p, name in enumerate(evidence.names):
         habit = habits.get(split(name)[0], JointOffsetPrior(0, 0, 0.12))
         bend, turn = posture.bend[:, p], posture.turn[:, p]
@@ -85,14 +88,27 @@ def offsets(evidence: Evidence, keys: list[Keyframe], habits: dict[str, JointOff
         noise = np.array([np.hypot(sigma, NETWORK_LOOK_SHARE * shank) for _, _, sigma in rows]).reshape(-1, 2)
         frames = np.array([r[0] for r in rows], int)
         personal = np.zeros((len(calm), 2))
-        for axis, (_, wandering) in enumerate(habit.spreads()):
-            likeness = _likeness(frames, evidence.times, posture.place, usual.lasting[axis], shank * wandering)
+        for axis, (spread, wandering) in enumerate(habit.spreads()):
+            lasting = float(np.hypot(usual.lasting[axis], (unseen[p] - 1) * shank * spread))  # no reading makes up for a joint not found
+            likeness = _likeness(frames, evidence.times, posture.place, lasting, shank * wandering)
             personal[:, axis], sure[:, p, axis] = _regressed(likeness, frames, own[:, axis], noise[:, axis])
             with_bend = float(np.hypot(habit.bend_along, habit.bend_across))
             sure[:, p, axis] = np.hypot(sure[:, p, axis], BEND_DOUBT * with_bend * shank * _bent_since(bend, frames))
         sure[:, p] *= usual.unsurer
         move[:, p] = rotate(usual.move + personal, turn)
     return Offsets(move, sure, posture.turn)
+
+
+def mostly_unseen(evidence: Evidence, shank: float) -> Array:
+    """(P,) by how many times more than usual a client's own offset may be off throughout, at least 1: a joint that the network's own map
+    does not find in most looks is put where such joints mostly are, in all of them alike. A shoe's ends are told by the shoe and by what
+    carries it as well, and what the network says of them is weakened on purpose there."""
+    sigma = np.where(np.isfinite(evidence.network_sigma), evidence.network_sigma, np.nan)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)  # of points that were never looked at
+        typical = np.nanmedian(sigma, axis=0) / usual_network_sigma(evidence.names, shank)
+    typical[[split(n)[0] in SHOE for n in evidence.names]] = 1.0
+    return np.asarray(np.maximum(np.nan_to_num(typical, nan=1.0), 1.0) ** MISSED_GROWS)
 
 
 @dataclass(frozen=True)

@@ -42,7 +42,7 @@ from deepmirror.fitted import fitted, fitted_by_name
 from deepmirror.words import say
 
 SKIN_SHARE = fitted_by_name("skin")
-SEATED_LAG = fitted("seated_lag")
+SEATED_LAG, SEATED_FOLD = fitted("seated_lag"), fitted_by_name("seated_fold")
 LIFT_MORE = fitted_by_name("lift_more_u")
 FLATTEST = 25  # percentile of the reps' lifts: one rep alone is the flattest by chance; our own choice
 SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
@@ -111,9 +111,24 @@ def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, 
     return away - np.percentile(away, CONTACT_PERCENTILE), along
 
 
+def _hip_leaves(scene: MeasurementContext, rep: Rep, kind: str) -> Value:
+    """Furthest the hip came off the line, cm; of one who sits without what the folding thigh takes along, which may leave less than
+    nothing."""
+    seen = _leaving(scene, rep, "hip", kind)[0]
+    if not _sits(scene):
+        return seen
+    bend = scene.angles[f"hip_flexion_{scene.near}"].window(rep.start_s, rep.end_s).values
+    folds = float(np.ptp(bend)) / (1 - SEATED_LAG)
+    return Value(seen.value - SEATED_FOLD["cm"] * folds, float(np.hypot(seen.u, SEATED_FOLD["u_cm"] * folds)))
+
+
+def _off(leaves: Value) -> Value:
+    return Value(max(leaves.value, 0.0), leaves.u)
+
+
 def hip_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the pad, normal to it, cm."""
-    return _leaving(scene, rep, "hip", "pad")[0]
+    return _off(_hip_leaves(scene, rep, "pad"))
 
 
 def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
@@ -125,8 +140,8 @@ def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
     """
     if len(scene.reps) < 2:
         raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
-    lifts = scene.cached("hip lifts", lambda: [hip_lift(scene, r).value for r in scene.reps])
-    more = hip_lift(scene, rep).value - float(np.percentile(lifts, FLATTEST))
+    lifts = scene.cached("hip lifts", lambda: [_hip_leaves(scene, r, "pad").value for r in scene.reps])
+    more = _hip_leaves(scene, rep, "pad").value - float(np.percentile(lifts, FLATTEST))
     hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=_peak_frames(scene)))).u
     skin = SKIN_SHARE["seated" if _sits(scene) else "lying"] * abs(more)
     found = Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin])))
@@ -142,7 +157,7 @@ def hip_slide(scene: MeasurementContext, rep: Rep) -> Value:
 
 def seat_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the seat, normal to it, cm."""
-    return _leaving(scene, rep, "hip", "seat")[0]
+    return _off(_hip_leaves(scene, rep, "seat"))
 
 
 def knee_lift(scene: MeasurementContext, rep: Rep) -> Value:
