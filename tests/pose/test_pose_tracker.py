@@ -7,13 +7,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from deepmirror.core.views import TrunkTurn
 from deepmirror.media.film import Film
+from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.identity import Client
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detection, Detector, LandmarkNetwork, Region
 from deepmirror.pose.pose_tracker import FINAL, GHOST_LOOKS, QUICK, PoseTracker, _afresh, region_misfit
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
+LIES = TrunkTurn(np.pi / 2, throughout=True)
 
 
 class Finds:
@@ -195,12 +198,32 @@ def test_the_client_is_looked_for_where_she_was_clicked_whatever_was_followed_ti
     assert places == {0: 1200, 4: 1200, 8: 500, 12: 500, 16: 500, 20: 500}
 
 
+def test_of_two_the_client_of_a_press_is_the_one_who_leans_back() -> None:
+    """Whoever stands by is larger and nearer to the middle; where nobody leans back the one who is there is followed all the same."""
+    client, bystander = region(x=800, turn_deg=55), region(x=640, turn_deg=-3, side=700)
+
+    def followed(lies: TrunkTurn | None, *bodies: Region) -> int:
+        follower = PoseTracker(QUICK, {}, lies=lies)
+        for lane in range(2):
+            follower._detectors[lane] = Finds(*bodies)  # type: ignore[call-overload]
+            follower._networks[lane] = Shows({})  # type: ignore[call-overload]
+        seen = follower.look_now(0, 0, np.zeros((720, 1280, 3), np.uint8)).seen
+        assert seen is not None
+        return round(seen.next_region().x)
+
+    press = load_catalogue().movement("leg_press").lying_turn("side-left")
+    assert press is not None and not press.throughout and press.turn == pytest.approx(np.radians(42))
+    assert followed(press, bystander, client) == 800 and followed(None, bystander, client) == 640
+    assert followed(press, bystander) == 640
+    assert load_catalogue().movement("leg_press").lying_turn("front") is None
+
+
 @pytest.mark.parametrize("clicked", [True, False])
 @pytest.mark.parametrize("lies", [True, False])
 def test_somebody_who_walks_past_behind_a_client_who_lies_is_not_taken_for_her(lies: bool, clicked: bool) -> None:
     """While he stands behind her hips the network sees him where it looks for her, and him alone the detector finds."""
     client, passer = region(x=500, turn_deg=85), region(x=560, y=250, turn_deg=4)
-    follower = PoseTracker(QUICK, {0: client} if clicked else {}, lies=np.pi / 2 if lies else None)
+    follower = PoseTracker(QUICK, {0: client} if clicked else {}, lies=LIES if lies else None)
 
     def sees(*bodies: Region, wants: dict[Region, Region]) -> None:
         for lane in range(2):
@@ -223,7 +246,7 @@ def test_what_slides_off_one_who_lies_is_followed_no_further() -> None:
     """Each look is drawn a little more towards one who stands behind her; she is seen again when he has gone."""
     client, home = region(x=500, turn_deg=85), region(x=501, turn_deg=85)
     off = [region(x=500 + 60 * k, turn_deg=85 - 12 * k) for k in range(1, 5)]
-    follower = PoseTracker(QUICK, {0: client}, lies=np.pi / 2)
+    follower = PoseTracker(QUICK, {0: client}, lies=LIES)
 
     def seen(wants: dict[Region, Region], first: int) -> list[int | None]:
         for lane in range(2):
@@ -240,7 +263,7 @@ def test_what_slides_off_one_who_lies_is_followed_no_further() -> None:
 
 def test_a_body_found_the_wrong_way_round_is_looked_into_as_the_client_lies() -> None:
     """The detector takes a small body's feet for the head; and one that stands there is nobody."""
-    follower = PoseTracker(QUICK, {}, lies=np.pi / 2)
+    follower = PoseTracker(QUICK, {}, lies=LIES)
     for lane in range(2):
         follower._detectors[lane] = Finds(region(x=300, turn_deg=4), region(x=700, turn_deg=-80))  # type: ignore[call-overload]
         follower._networks[lane] = Shows({})  # type: ignore[call-overload]

@@ -8,9 +8,11 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import pytest
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS
+from deepmirror.core.views import TrunkTurn
 from deepmirror.exchange.brief import Brief, MarksPart, read_brief
 from deepmirror.media.film import Film
 from deepmirror.media.writer import write_film
@@ -78,3 +80,13 @@ def test_somebody_who_walks_past_is_nobody_else() -> None:
     assert somebody_else(walker, 100) is None
     other = somebody_else(walker + waits, 100)
     assert other is not None and abs(other.x - 901) < 2 and abs(other.turn - 0.1) < 0.05
+
+
+def test_who_stands_by_a_press_is_not_looked_for_as_its_client() -> None:
+    """However much she moves: the client leans back; of two who do it is found where the other is."""
+    press = TrunkTurn(np.radians(-42), throughout=False)
+    stands = [Region(300.0, 300.0, 400.0, np.radians(-2.0))] * 60
+    leans = [Region(900.0, 300.0, 400.0, np.radians(-55.0))] * 40
+    assert somebody_else(stands, 100, press) is None and somebody_else(stands, 100) is not None
+    other = somebody_else(stands + leans, 100, press)
+    assert other is not None and other.x == pytest.approx(900)

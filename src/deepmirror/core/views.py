@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 UP = np.array([0.0, -1.0])
 """What is up in the picture of a level camera; pixels count downwards."""
+
+
+class TrunkTurn(NamedTuple):
+    """How far from upright (rad, clockwise) a movement turns the trunk in the picture; throughout: at every moment, whatever moves."""
+
+    turn: float
+    throughout: bool
 
 
 def facing(view: str) -> int:

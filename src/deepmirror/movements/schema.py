@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import pi
+from math import pi, radians
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from deepmirror.core.measures.spec import Belongs, MeasureSpec, ViewKind
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.uncertain_value import Band, bare_unit
-from deepmirror.core.views import facing
+from deepmirror.core.views import TrunkTurn, facing
 from deepmirror.words import say
 
 # Bounds are wide: they keep out what would break the arithmetic, not what is unusual.
@@ -211,6 +211,7 @@ class Movement(Strict):
     min_range_deg: Annotated[float, Field(gt=0, le=360)]
     standing: bool = False
     prone: bool = False  # lies level and face down throughout: who stands in the picture is somebody else
+    reclines_deg: Annotated[float, Field(ge=0, le=90)] = 0.0  # a pad leans the trunk back about so far: who stands upright is hardly her
     foot_held: bool = False  # the foot lies against a roller and keeps its angle to the shank
     foot_seen: tuple[Share, Share] = (0.0, 1.1)  # part of the near shoe that shows, heel 0 to toe 1
     bar_on_back: bool = False  # plates may hide the shoulder: they are followed for themselves
@@ -255,9 +256,11 @@ class Movement(Strict):
             return True
         return measure.name in self.numbers or any(fault.measure == measure.name for fault in self.fault)
 
-    def lying_turn(self, view: str) -> float | None:
-        """How far from upright (rad, clockwise) the trunk of one who lies is turned in a view's picture; None where nobody lies."""
-        return facing(view) * pi / 2 if self.prone and facing(view) else None
+    def lying_turn(self, view: str) -> TrunkTurn | None:
+        """How the trunk of one who lies or leans back on a pad is turned in a view's picture; None where nobody does."""
+        if not facing(view) or not (self.prone or self.reclines_deg):
+            return None
+        return TrunkTurn(facing(view) * (pi / 2 if self.prone else -radians(self.reclines_deg)), self.prone)
 
     @property
     def feet_stand(self) -> bool:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import ALL_POINTS
+from deepmirror.core.views import TrunkTurn
 from deepmirror.errors import BadFilm
 from deepmirror.pose.back_outline import SHARES, back_in_picture
 from deepmirror.pose.evidence import DISAGREEMENT_SHARE, Evidence, shank_px, usual_network_sigma
@@ -40,7 +41,7 @@ def look(
     elsewhere: list[Region] | None = None,
     begin: Region | None = None,
     back: tuple[str, float] | None = None,
-    lies: float | None = None,
+    lies: TrunkTurn | None = None,
     reader: CentreReader | None = None,
 ) -> Evidence:
     """Network positions of all body points over a film; frames gives (number, picture) of the frames to look at.

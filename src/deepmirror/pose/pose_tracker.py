@@ -11,7 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.geometry import wrapped
+from deepmirror.core.views import TrunkTurn
 from deepmirror.pose.appearance import colours
+from deepmirror.pose.client_choice import leans_as_she_does
 from deepmirror.pose.identity import CLEAR, Client
 from deepmirror.pose.joint_centres import CentreReader, Centres
 from deepmirror.pose.network import Detection, Detector, LandmarkNetwork, Quality, Region
@@ -95,7 +97,8 @@ class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
-    and right are compared. lies: see identity.Client.
+    and right are compared. lies: as her movement turns her trunk: who
+    lies throughout is nobody else (see identity.Client), one who leans back is looked for first among those who do.
     reader: reads the joints' centres in every look; without a mirror only in those that are not checked, as half of them tell as much.
     """
 
@@ -105,7 +108,7 @@ class PoseTracker:
         clicked: dict[int, Region],
         subject: tuple[float, float] | None = None,
         mirrored: bool = False,
-        lies: float | None = None,
+        lies: TrunkTurn | None = None,
         reader: CentreReader | None = None,
     ) -> None:
         self._reader, self._mirrored = reader, mirrored
@@ -117,9 +120,10 @@ class PoseTracker:
         self._regions: list[Region | None] = [None, None]
         self._turns: list[list[float]] = [[], []]  # how the regions lay that each lane's last looks asked for, rad
         self._clear: deque[float] = deque(maxlen=GHOST_LOOKS)  # how clearly she was seen lately
-        self._client = Client(lies)  # as the looks that were told show her
+        self._turned_about = lies
+        self._client = Client(lies.turn if lies is not None and lies.throughout else None)  # as the looks that were told show her
         self._known = [self._client, self._client]  # as each lane's look may know her
-        self._unseen, self._patience = 0, GIVEN_UP_STANDING if lies is None else GIVEN_UP
+        self._unseen, self._patience = 0, GIVEN_UP if self._client.lies is not None else GIVEN_UP_STANDING
         self._missed = [0, 0]  # looks of each lane, one after the other, that did not show her
         self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
 
@@ -255,7 +259,8 @@ class PoseTracker:
             score, r = found
             if self._place is not None:
                 return -float(np.hypot(r.x - self._place[0], r.y - self._place[1]))
-            return r.side * score * (1 - 0.5 * float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height)))
+            middle = 1 - 0.5 * float(np.hypot((r.x - width / 2) / width, (r.y - height / 2) / height))
+            return r.side * score * middle * leans_as_she_does(r, self._turned_about)
 
         return max(found, key=weight)[1] if found else None
 

@@ -60,7 +60,7 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
         return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, lies, read)
 
     evidence = looked(plan)
-    other = somebody_else(others, -(-total // every)) if subject is None and not keys else None
+    other = somebody_else(others, -(-total // every), lies) if subject is None and not keys else None
     if other is not None and lifts_more(looked(GLANCE, other), evidence):
         evidence = looked(plan, other)
     return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share)
