@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 OFTEN = 0.25  # of the looks in which another body showed at one place: less is somebody who walks past; our own choice
 ONE_PLACE = 0.3  # of a region's side: bodies found nearer to one another are one; our own choice
 MORE = 1.4  # times as much another must move to be the client; our own choice
-# A body found turned so much otherwise than her movement turns her counts less by two fifths: fourteen clients of presses were found 24
+# A body found turned so much otherwise than her movement turns her counts less by two fifths: thirteen clients of presses were found 24
 # to 59 degrees turned back, who stands by is not; and who is turned further than counts a third is not she. Our own choice.
 LEANS_RAD, LEAST_LIKE = np.radians(25.0), 1 / 3
 BODY = ("shoulder", "hip", "knee", "ankle", "toe")

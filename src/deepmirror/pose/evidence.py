@@ -280,7 +280,7 @@ def carrier_turns(points: Array, names: list[str]) -> Array:
 
 
 def usual_network_sigma(names: list[str], shank: float) -> Array:
-    """Spread (P,) px of the network's looks at points that show well."""
+    """Spread (P,) px of the network's looks at points that show well; of marks, which it does not know, a whole shank."""
     return np.array([NETWORK_SIGMA_SHARE.get(split(n)[0], 1.0) * shank for n in names])
 
 

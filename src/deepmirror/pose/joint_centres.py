@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import ALL_POINTS, JOINTS, SIDES, near_side, sided
+from deepmirror.core.skeleton import ALL_POINTS, JOINTS, SEGMENTS, SIDES, near_side, sided
 from deepmirror.core.views import UP, facing, outward
 from deepmirror.pose.network import COLUMNS, Detection
 
@@ -24,7 +24,6 @@ Floats = NDArray[np.float32]
 Picture = NDArray[np.uint8]
 
 READ = ("shoulder", "hip", "knee", "ankle", "heel", "toe")  # the joints whose centres are read
-FOOT = ("heel", "toe")  # their own direction runs about across the shank
 # From the side: what runs down in the little picture around a joint, which is what its offsets turn with; around a foot the shank.
 UPRIGHT = {"shoulder": ("shoulder", "hip"), "hip": ("hip", "knee"), "knee": ("hip", "knee")}
 PATCH = 72  # px, side of the little picture
@@ -143,7 +142,8 @@ class CentreReader:
             p = ALL_POINTS.index(patch.name)
             move[p] = np.linalg.inv(patch.to_patch[:, :2]) @ told[:2] * PATCH / SPAN
             across, along = patch.unit * np.sqrt(2) * (np.logaddexp(0, told[2:]) + LEAST_WIDTH)  # of a Laplace distribution
-            spread[p] = (across, along) if near_side(self._view) and patch.name.startswith(FOOT) else (along, across)
+            # a foot's own direction runs about across the shank
+            spread[p] = (across, along) if near_side(self._view) and patch.name.startswith(SEGMENTS["foot"]) else (along, across)
         return Centres(move, spread)
 
 

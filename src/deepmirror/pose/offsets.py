@@ -5,16 +5,14 @@ The own offset is a Gaussian process over posture and time: a click at the botto
 
 from __future__ import annotations
 
-import warnings
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import split
+from deepmirror.core.skeleton import SEGMENTS, split
 from deepmirror.fitted import fitted
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, rotate, shank_px, steady, usual_network_sigma
-from deepmirror.pose.other_things import SHOE
 from deepmirror.pose.posture import Posture
 
 Array = NDArray[np.float64]
@@ -103,12 +101,12 @@ def mostly_unseen(evidence: Evidence, shank: float) -> Array:
     """(P,) by how many times more than usual a client's own offset may be off throughout, at least 1: a joint that the network's own map
     does not find in most looks is put where such joints mostly are, in all of them alike. A shoe's ends are told by the shoe and by what
     carries it as well, and what the network says of them is weakened on purpose there."""
-    sigma = np.where(np.isfinite(evidence.network_sigma), evidence.network_sigma, np.nan)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)  # of points that were never looked at
-        typical = np.nanmedian(sigma, axis=0) / usual_network_sigma(evidence.names, shank)
-    typical[[split(n)[0] in SHOE for n in evidence.names]] = 1.0
-    return np.asarray(np.maximum(np.nan_to_num(typical, nan=1.0), 1.0) ** MISSED_GROWS)
+    times = np.ones(len(evidence.names))
+    for p, usual in enumerate(usual_network_sigma(evidence.names, shank)):
+        looks = evidence.network_sigma[np.isfinite(evidence.network_sigma[:, p]), p]
+        if len(looks) and split(evidence.names[p])[0] not in SEGMENTS["foot"]:
+            times[p] = max(float(np.median(looks)) / usual, 1.0)
+    return np.asarray(times**MISSED_GROWS)
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import sided, split
+from deepmirror.core.skeleton import SEGMENTS, sided, split
 from deepmirror.pose.evidence import Evidence, shank_px, steady
 
 Array = NDArray[np.float64]
@@ -26,7 +26,6 @@ NETWORK_LAG_S = 0.05  # a look every 0.13 s is late or early by so much where a 
 PATCH_WANDERS, PATCH_SHORT = 0.16, 0.40  # the same from the clicked frame on, where its offset turns with posture
 LOST_SHARE = 0.15  # of the shank: a look this far from its neighbours, which agree better than that, has lost the joint; our own choice
 MOSTLY = 0.4  # of the spans in which a point moves: from here on what was followed is something else all the while
-SHOE = ("heel", "toe")
 OTHER_SIGMA_FACTOR = 60.0  # what is seen of something else says that much less of the body
 
 
@@ -122,7 +121,8 @@ def _network_doubt(evidence: Evidence) -> Array:
 def _carriers(names: list[str]) -> list[int]:
     """For each point the one whose way it may take as well as its own: the ankle's for a shoe's ends, which the network knows worst."""
     own = {n: i for i, n in enumerate(names)}
-    return [own.get(sided("ankle", side or ""), i) if (split(n))[0] in SHOE else i for i, n in enumerate(names) for side in [split(n)[1]]]
+    carried = [split(n) for n in names]
+    return [own.get(sided("ankle", side or ""), i) if joint in SEGMENTS["foot"] else i for i, (joint, side) in enumerate(carried)]
 
 
 def _spread(mask: Mask, half: int) -> Mask:
