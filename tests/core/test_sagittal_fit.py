@@ -155,11 +155,11 @@ def test_points_followed_wrongly_do_not_bend_what_was_known() -> None:
     plane = fit_plane(replace(track, positions=lagging), "side-right", body, OPENING, known, UP, SIZE, SQUARE)
     assert plane is not None and not plane.strained
     near = FOCAL / (AWAY_CM - 19)  # px per cm at the near leg
-    assert abs(plane.yaw.value) <= plane.yaw.u and abs(plane.scale().value / near - 1) < 0.05
+    assert abs(plane.yaw.value) <= plane.yaw.u and abs(plane.scale.value / near - 1) < 0.05
     unsure = track.covariance.copy()
     unsure[60:180] *= 400.0  # and where that is known, hardly anything is left of it
     told = fit_plane(Track(track.times, track.names, lagging, unsure), "side-right", body, OPENING, known, UP, SIZE, SQUARE)
-    assert told is not None and abs(told.scale().value / near - 1) < 0.03 and abs(told.yaw.value) < 2
+    assert told is not None and abs(told.scale.value / near - 1) < 0.03 and abs(told.yaw.value) < 2
 
 
 def test_what_settles_nothing_leaves_all_where_it_was_with_its_uncertainty() -> None:
@@ -167,7 +167,7 @@ def test_what_settles_nothing_leaves_all_where_it_was_with_its_uncertainty() -> 
     known, body = Value(FOCAL / AWAY_CM, 0.05 * FOCAL / AWAY_CM), Body(measured_cm=dict(LENGTHS))
     plane = fit_plane(track, "side-right", body, OPENING, known, UP, SIZE, SQUARE, None, from_film=False)
     assert plane is not None
-    assert plane.scale().value == pytest.approx(known.value, rel=0.01) and plane.scale().u == pytest.approx(known.u, rel=0.1)
+    assert plane.scale.value == pytest.approx(known.value, rel=0.01) and plane.scale.u == pytest.approx(known.u, rel=0.1)
     assert plane.yaw.u > 6
 
 

@@ -36,11 +36,9 @@ def open_film(window: MainWindow, qtbot: QtBot, client: str) -> None:
 
 
 def asked(window: MainWindow, qtbot: QtBot) -> ImportDialog:
-    """The dialog that asks about a film, once its first picture was read."""
-    qtbot.waitUntil(lambda: window.findChild(ImportDialog) is not None, timeout=PATIENCE)
-    dialog = window.findChild(ImportDialog)
-    assert dialog is not None
-    return dialog
+    """The dialog that asks about a film, once its first picture was read and it is shown."""
+    qtbot.waitUntil(lambda: any(d.isVisible() for d in window.findChildren(ImportDialog)), timeout=PATIENCE)
+    return next(d for d in window.findChildren(ImportDialog) if d.isVisible())
 
 
 def settle(window: MainWindow, qtbot: QtBot) -> None:

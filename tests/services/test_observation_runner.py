@@ -21,10 +21,10 @@ NAME = "tove_back_squat_side"
 
 @pytest.fixture(scope="module")
 def short(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The first second of a demo film."""
+    """The first half second of a demo film."""
     path = tmp_path_factory.mktemp("short") / "short.mp4"
     with Film(DEMO / f"{NAME}.mp4") as film:
-        write_film(path, (film.picture(i) for i in range(30)), 30)
+        write_film(path, (film.picture(i) for i in range(15)), 30)
     return path
 
 

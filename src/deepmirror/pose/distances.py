@@ -54,7 +54,7 @@ def side_lengths(evidence: Evidence, keys: list[Keyframe], plane: Plane, setting
             stretch = _trunk_as_clicked(clicked, plane, near)
         elif set(ends) <= set(evidence.names):
             stretch, left = _as_shown(_lines(free, evidence.names, ends), clicked, plane, setting.body, segment)
-        sigma = float(np.hypot(share, left)) * plane.lengths_cm[segment] * plane.scale().value
+        sigma = float(np.hypot(share, left)) * plane.lengths_cm[segment] * plane.scale.value
         out[ends] = (partial(_stretched, plane, segment, stretch), sigma)
     if setting.movement.hands_pass:
         out |= _back(evidence, plane, near, positions)
@@ -125,7 +125,7 @@ def _back(evidence: Evidence, plane: Plane, near: str, positions: Array) -> Leng
     def length(direction: Array) -> Array:
         return np.asarray(own * plane.seen_length_px("trunk", direction))
 
-    return {(a, b): (length, OWN_TRUNK_SIGMA * plane.lengths_cm["trunk"] * plane.scale().value)}
+    return {(a, b): (length, OWN_TRUNK_SIGMA * plane.lengths_cm["trunk"] * plane.scale.value)}
 
 
 def _shoe(keys: list[Keyframe], near: str) -> Lengths:

@@ -89,7 +89,7 @@ class Plane:
         """True when this client, seen from the side, does not look like this at all: nothing that needs the plane can be told."""
         return self.strain > STRAIN["limit"]
 
-    @property
+    @cached_property
     def parameters(self) -> PlaneParameters:
         """What was fitted, by name."""
         return PlaneParameters(*(float(v) for v in self.theta))
@@ -107,6 +107,7 @@ class Plane:
         """Slope of the near sole where the client stands, degrees, toes up."""
         return self._told(SOLE)
 
+    @cached_property
     def scale(self) -> Value:
         """px per cm at the near leg."""
         log_scale = self._told(SCALE)
@@ -124,7 +125,7 @@ class Plane:
         across = self.way * np.array([-self.up[1], self.up[0]])
         u, v = unit @ across, unit @ self.up
         slant = self.slant(segment)
-        length = self.lengths_cm[segment] * self.parameters.stretch(segment) * self.scale().value
+        length = self.lengths_cm[segment] * self.parameters.stretch(segment) * self.scale.value
         # seen r long, it comes r n + constant nearer: r² (1 + n²) + 2 r n constant + constant² = length²
         nearer, constant = slant.level * u + slant.upright * v, slant.constant
         square, half = 1 + nearer**2, nearer * constant
@@ -132,7 +133,11 @@ class Plane:
 
     def slant(self, segment: str) -> Slant:
         """How far a segment's end lies nearer the camera than its start."""
-        return self.parameters.slant(segment, self.scale().value)
+        return self._slants[segment]
+
+    @cached_property
+    def _slants(self) -> dict[str, Slant]:
+        return {s: self.parameters.slant(s, self.scale.value) for s in SEGMENTS}
 
     def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
         """Near-side joints (T, 3) px-sized: forward, up, towards the camera; perspective taken out. Origin at the picture's centre.
@@ -147,7 +152,7 @@ class Plane:
                 p = points[name] - self.centre
                 flat[joint] = np.stack([p @ across, p @ self.up], axis=1)
         depth = {j: np.zeros(len(p)) for j, p in flat.items()}
-        scale = self.scale().value
+        scale = self.scale.value
         camera = self.camera_cm * scale
         for _ in range(2):
             near = {j: p * (1 - depth[j] / camera)[:, None] for j, p in flat.items()}

@@ -195,7 +195,7 @@ def body_motion(trajectories: Trajectories, file: BriefFile, setting: FilmSettin
         # the bend of a front film's knees is read off the height of hips that stand
         angles |= {n: a.widened(UNKNOWN_U) for n, a in angles.items() if n.startswith("knee_flexion")}
     standing = standing_scale(still, body) if frontal and body.known() else None
-    px_per_cm = trusted.scale() if trusted else setting.scale
+    px_per_cm = trusted.scale if trusted else setting.scale
     if plane is None:
         px_per_cm = scales.combine(setting.scale, standing or scales.from_body(still, view, body))
     return BodyMotion(angles, frontal, px_per_cm)

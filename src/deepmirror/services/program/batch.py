@@ -15,8 +15,6 @@ from deepmirror.services.common.jobs import Progress
 from deepmirror.services.films.analysis import conclude
 from deepmirror.services.films.observation import observe
 from deepmirror.services.films.records import measures_record
-from deepmirror.services.replies.composing import draft_reply
-from deepmirror.services.replies.rendering import export_reply
 from deepmirror.words import say
 
 
@@ -35,6 +33,9 @@ def analyse(clip: Path, brief_path: Path, out: Path, reply: bool, progress: Prog
             with tempfile.TemporaryDirectory(dir=out, prefix=".part-") as part:
                 folder = Path(part)
                 if reply:
+                    from deepmirror.services.replies.composing import draft_reply  # a third of the program's loading, mostly not asked for
+                    from deepmirror.services.replies.rendering import export_reply
+
                     export_reply(film, analysis, draft_reply(analysis), folder, progress)
                 else:
                     write_json(folder / "measures.json", measures_record(analysis))
