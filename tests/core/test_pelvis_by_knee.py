@@ -29,10 +29,18 @@ def knee_of(hip: np.ndarray, ankle: np.ndarray) -> np.ndarray:
 
 
 def presses(
-    lifts_cm: list[float], slide: float = 0.0, deeper_cm: float = 0.0, mirror: bool = False, hidden_px: float = 0.0, travel_cm: float = 38.0
+    lifts_cm: list[float],
+    slide: float = 0.0,
+    deeper_cm: float = 0.0,
+    mirror: bool = False,
+    hidden_px: float = 0.0,
+    travel_cm: float = 38.0,
+    hip_read: float = 0.0,
+    hip_hidden_px: float = 0.0,
 ) -> MeasurementContext:
     """A set on a press whose pelvis leaves the seat by so much at each rep's deepest, sliding `slide` of it towards the platform; the
-    second rep goes deeper_cm further. The hip that is followed stays in the seat. hidden_px: of the knee, throughout."""
+    second rep goes deeper_cm further. Of the lift the hip that is followed takes part by the share hip_read. hidden_px: of the knee and of
+    the hip, throughout."""
     times = np.arange(0, REP_S * len(lifts_cm), 1 / 30)
     down = (1 - np.cos(2 * np.pi * times / REP_S)) / 2
     rep = (times // REP_S).astype(int)
@@ -44,14 +52,14 @@ def presses(
     knee = np.array([knee_of(h, a) for h, a in zip(hip, ankle, strict=True)])
     flip = np.array([-1.0 if mirror else 1.0, -1.0])
     to_px = lambda p: np.array([640.0, 500.0]) + PX * flip * p
-    still = np.tile(to_px(SEAT), (len(times), 1))
+    followed = to_px(SEAT + hip_read * (hip - SEAT))
     shoulder = np.tile(to_px(np.array([-35.0, 35.0])), (len(times), 1))
     side = "left" if mirror else "right"
     names = tuple(f"{j}_{side}" for j in ("shoulder", "hip", "knee", "ankle"))
     unseen = np.zeros((len(times), 4))
-    unseen[:, 2] = hidden_px
+    unseen[:, 1:3] = hip_hidden_px, hidden_px
     track = Track(
-        times, names, np.stack([shoulder, still, to_px(knee), to_px(ankle)], axis=1), np.tile(np.eye(8), (len(times), 1, 1)), unseen
+        times, names, np.stack([shoulder, followed, to_px(knee), to_px(ankle)], axis=1), np.tile(np.eye(8), (len(times), 1, 1)), unseen
     )
     angles = angle_series(track, f"side-{side}")
     reps = find_reps(times, angles[f"knee_flexion_{side}"].values, "eccentric", 25.0)
@@ -75,6 +83,29 @@ def test_a_rep_whose_pelvis_curls_is_told_though_the_hip_is_hidden(mirror: bool,
     for number in (1, 2, 4):
         with pytest.raises(NotAsked, match="surely"):
             told(scene, number)
+
+
+def test_hip_and_knee_together_tell_what_neither_tells_alone() -> None:
+    """A hand before the hip: of its lift six tenths are read, and those unsurely; the knee alone is too unsure as well."""
+    hidden = {"hip_read": 0.6, "hip_hidden_px": 4.0}
+    scene = presses([0.0, 0.0, 3.2, 0.0], **hidden)
+    together, knee = (REP_MEASURES[n](scene, scene.reps[2]) for n in ("hip_lift_more_cm", "pelvis_by_knee_cm"))
+    hip_alone = replace(scene, platform_moves=False, kept={})
+    hip = REP_MEASURES["hip_lift_more_cm"](hip_alone, hip_alone.reps[2])
+    assert together.value - together.u > 1.5 > max(knee.value - knee.u, hip.value - hip.u)
+    assert abs(together.value - 3.2) < together.u < 2.0
+    for number in (1, 2, 4):
+        with pytest.raises(NotAsked, match="surely"):
+            REP_MEASURES["hip_lift_more_cm"](scene, scene.reps[number - 1])
+
+
+def test_a_hip_that_shows_and_stays_speaks_against_the_knee() -> None:
+    shown, unseen = presses([0.0, 0.0, 2.4, 0.0]), presses([0.0, 0.0, 2.4, 0.0], hip_hidden_px=8.0)
+    assert told(shown, 3) == told(unseen, 3)
+    weighed = REP_MEASURES["hip_lift_more_cm"](unseen, unseen.reps[2])
+    assert weighed.value > weighed.u
+    with pytest.raises(NotAsked, match="surely"):
+        REP_MEASURES["hip_lift_more_cm"](shown, shown.reps[2])
 
 
 def test_a_rep_that_only_goes_deeper_is_not_accused() -> None:

@@ -33,6 +33,12 @@ class Value:
         return Value(self.value, math.hypot(self.u, u))
 
 
+def weighted_mean(*values: Value) -> Value:
+    """Of independent numbers for the same quantity, each weighted by how sure it is; JCGM 100:2008 (GUM), from memory."""
+    weights = [1 / v.u**2 for v in values]
+    return Value(sum(w * v.value for w, v in zip(weights, values, strict=True)) / sum(weights), 1 / math.sqrt(sum(weights)))
+
+
 def with_unit(number: str, unit: str) -> str:
     """A number and its unit as they are written: "3.6 cm", but "33°" without a gap."""
     return f"{number}{unit}" if not unit or unit.startswith("°") else say("{number} {unit}", number=number, unit=unit)

@@ -6,8 +6,6 @@ registration. Distances are in cm at the client's plane; `u` is k = 2.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
@@ -27,7 +25,6 @@ from deepmirror.core.measures.context import (
     CannotTell,
     FilmMeasure,
     MeasurementContext,
-    NotAsked,
     RepMeasure,
     at,
     highest,
@@ -43,8 +40,6 @@ from deepmirror.words import say
 
 SKIN_SHARE = fitted_by_name("skin")
 SEATED_LAG, SEATED_FOLD = fitted("seated_lag"), fitted_by_name("seated_fold")
-LIFT_MORE = fitted_by_name("lift_more_u")
-FLATTEST = 25  # percentile of the reps' lifts: one rep alone is the flattest by chance; our own choice
 SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
 PEAK_S = 0.1  # a lift counts that lasts about so long; our own choice
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
@@ -70,20 +65,20 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
     """Furthest a joint came away from a line, at a right angle to it, against where it lies in contact; and its slide along it."""
     away, along = distances(scene, joint, kind)
     window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
-    steady = median_filter(away, size=_peak_frames(scene), mode="nearest")  # no single frame decides
+    steady = median_filter(away, size=peak_frames(scene), mode="nearest")  # no single frame decides
     lift, slide = float(steady[window].max()), float(np.ptp(along[window]))
     noise = COVERAGE_FACTOR * np.hypot(1.5 * noise_sd(away), 0.01 * (np.percentile(away, 98) - np.percentile(away, 2)) + 0.6)
-    seated = _sits(scene)
+    seated = sits(scene)
     if seated and joint == "hip":  # a pelvis that rolls in a seat turns under cloth and skin, and what is followed lags behind
         lift /= 1 - SEATED_LAG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
-    hidden = scene.hidden_u(rep, scene.side_point(joint), lasting=_peak_frames(scene))  # nor does one in which it was lost
+    hidden = scene.hidden_u(rep, scene.side_point(joint), lasting=peak_frames(scene))  # nor does one in which it was lost
     up, on = _shoulder_moves(scene, joint, kind, window)
     u = float(np.linalg.norm([noise, skin, hidden, up])), float(np.linalg.norm([noise, hidden, on]))
     return scene.cm(Value(lift, u[0])), scene.cm(Value(slide, u[1]))
 
 
-def _peak_frames(scene: MeasurementContext) -> int:
+def peak_frames(scene: MeasurementContext) -> int:
     """Frames of the shortest lift that counts, odd."""
     return max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1)
 
@@ -92,13 +87,14 @@ def _shoulder_moves(scene: MeasurementContext, joint: str, kind: str, window: ND
     """How far (px, off and along the line) the shoulder of one who lies seems to move while the camera does: a camera that goes sideways
     sees the wall behind move less than the bench, and what is left of that moves all that lies on the bench alike."""
     stands = scene.seen is None or scene.seen is scene.track
-    if stands or joint == "shoulder" or f"shoulder_{scene.near}" not in scene.track.names or _sits(scene):
+    if stands or joint == "shoulder" or f"shoulder_{scene.near}" not in scene.track.names or sits(scene):
         return 0.0, 0.0
     away, along = distances(scene, "shoulder", kind)
     return float(np.ptp(away[window])), float(np.ptp(along[window]))
 
 
-def _sits(scene: MeasurementContext) -> bool:
+def sits(scene: MeasurementContext) -> bool:
+    """Whether the client sits: her hips stay bent."""
     bend = scene.angles.get(f"hip_flexion_{scene.near}")
     return bend is not None and float(np.median(bend.values)) > SEATED_HIP_DEG
 
@@ -111,11 +107,11 @@ def distances(scene: MeasurementContext, joint: str, kind: str) -> tuple[Array, 
     return away - np.percentile(away, CONTACT_PERCENTILE), along
 
 
-def _hip_leaves(scene: MeasurementContext, rep: Rep, kind: str) -> Value:
+def hip_leaves(scene: MeasurementContext, rep: Rep, kind: str) -> Value:
     """Furthest the hip came off the line, cm; of one who sits without what the folding thigh takes along, which may leave less than
     nothing."""
     seen = _leaving(scene, rep, "hip", kind)[0]
-    if not _sits(scene):
+    if not sits(scene):
         return seen
     bend = scene.angles[f"hip_flexion_{scene.near}"].window(rep.start_s, rep.end_s).values
     folds = float(np.ptp(bend)) / (1 - SEATED_LAG)
@@ -128,26 +124,7 @@ def _off(leaves: Value) -> Value:
 
 def hip_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the pad, normal to it, cm."""
-    return _off(_hip_leaves(scene, rep, "pad"))
-
-
-def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
-    """How much further the hip came off the pad than in the set's flattest reps, cm, where it surely did.
-
-    Where a hand hides the hip in every rep, what is off by it is off alike in all of them, and one rep that lifts still stands out. One
-    that does not stand out may lift all the same, unseen: of it nothing is told.
-    Raises CannotTell without the pad, NotAsked for a single rep and for one that does not surely lift more.
-    """
-    if len(scene.reps) < 2:
-        raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
-    lifts = scene.cached("hip lifts", lambda: [_hip_leaves(scene, r, "pad").value for r in scene.reps])
-    more = _hip_leaves(scene, rep, "pad").value - float(np.percentile(lifts, FLATTEST))
-    hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=_peak_frames(scene)))).u
-    skin = SKIN_SHARE["seated" if _sits(scene) else "lying"] * abs(more)
-    found = Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin])))
-    if found.value <= found.u:
-        raise NotAsked("it does not surely lift more than the others", ADD_PAD)
-    return found
+    return _off(hip_leaves(scene, rep, "pad"))
 
 
 def hip_slide(scene: MeasurementContext, rep: Rep) -> Value:
@@ -157,7 +134,7 @@ def hip_slide(scene: MeasurementContext, rep: Rep) -> Value:
 
 def seat_lift(scene: MeasurementContext, rep: Rep) -> Value:
     """Furthest the hip came off the seat, normal to it, cm."""
-    return _off(_hip_leaves(scene, rep, "seat"))
+    return _off(hip_leaves(scene, rep, "seat"))
 
 
 def knee_lift(scene: MeasurementContext, rep: Rep) -> Value:
@@ -352,10 +329,6 @@ def _fit(name: str, title: str, compute: FilmMeasure, source: str, focus: Focus,
 
 MEASURES: tuple[MeasureSpec, ...] = (
     _way("hip_lift_cm", "Hip off the pad", hip_lift, "hip", Drawing.OFF_PAD, "pad_line", compared=True),
-    replace(
-        _way("hip_lift_more_cm", "Hip off the pad more than in the flattest reps", hip_lift_more, "hip", Drawing.OFF_PAD, "pad_line"),
-        short="Beside the flattest reps",
-    ),
     _way("hip_slide_cm", "Hip along the pad", hip_slide, "hip", Drawing.ALONG_PAD, "pad_line"),
     MeasureSpec(
         "pelvis_tuck_deg",

@@ -32,6 +32,15 @@ def pelvis_by_knee(scene: MeasurementContext, rep: Rep) -> Value:
     Raises CannotTell without the pad or a scale and where the foot hardly travels, NotAsked for a single rep and for one that does not
     surely lift more: of that nothing is told.
     """
+    found = told_by_knee(scene, rep)
+    found = found.widened(BY_KNEE["slides_u"] * found.value)
+    if found.value <= found.u:
+        raise NotAsked("it does not surely lift more than the others", ADD_PAD)
+    return found
+
+
+def told_by_knee(scene: MeasurementContext, rep: Rep) -> Value:
+    """The same, surely or not, for a pelvis that slides as much as they usually do. Raises as above."""
     if not scene.platform_moves:
         raise NotAsked("the feet stand on nothing that moves", ADD_PAD)
     if len(scene.reps) < LEAST_REPS:
@@ -42,11 +51,7 @@ def pelvis_by_knee(scene: MeasurementContext, rep: Rep) -> Value:
         raise NotAsked("no other repetition came so far", ADD_PAD)
     unseen = scene.hidden_u(rep, scene.side_point("knee"), scene.side_point("ankle"))
     noise = np.hypot(BY_KNEE["shown_cm"], BY_KNEE["hidden_share"] * scene.cm(Value(0.0, unseen)).u)
-    value = BY_KNEE["slides"] * lifted.value
-    found = Value(value, float(np.linalg.norm([BY_KNEE["slides"] * noise, BY_KNEE["slides_u"] * value])))
-    if found.value <= found.u:
-        raise NotAsked("it does not surely lift more than the others", ADD_PAD)
-    return found
+    return Value(lifted.value, float(noise)).scaled(BY_KNEE["slides"])
 
 
 def _told_px(scene: MeasurementContext) -> Array:
