@@ -26,10 +26,25 @@ from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Band
 from deepmirror.errors import DeepMirrorError
 from deepmirror.judge.records import Finding
+from deepmirror.movements.loader import load_catalogue
 from deepmirror.services.films.analysis import Analysis
 
 GOALS = {True: dict.fromkeys(ANGLES, (2.0, 4.5)), False: {"knee_flexion": (3.5, 7.0), "ankle_dorsiflexion": (5.0, 10.0)}}
+CLOSE = {"knee_flexion": (3.0, 6.0), "ankle_dorsiflexion": (4.0, 8.0), "hip_flexion": (3.0, 6.0)}  # asked later, not clicked
 TURN_S = 0.2  # a turn-round further off than this must have said so
+
+
+@dataclass(frozen=True)
+class Planted:
+    """A planted fault: whether it was found, and by how much each measure that shows it truly lies beyond its target."""
+
+    code: str
+    found: bool
+    beyond: dict[str, float]
+
+    def told_by(self, doubts: dict[str, float]) -> bool:
+        """Whether it is larger than its limit by twice what such a measure is unsure by on clean films; so is one of unknown size."""
+        return not self.beyond or any(size > 2 * doubts.get(measure, 0.0) for measure, size in self.beyond.items())
 
 
 @dataclass
@@ -51,13 +66,25 @@ class Scored:
     alarms: list[str] = field(default_factory=list)
     missed: list[str] = field(default_factory=list)
     faults: int = 0
+    family: str = ""
+    view: str = ""
+    planted: list[Planted] = field(default_factory=list)
+    doubts: dict[str, float] = field(default_factory=dict)  # of a film without a fault: each measure's u, median over its repetitions
 
 
 def score(path: Path, auto: bool, cache: Path | None) -> Scored:
     """One film."""
     truth = json.loads(path.with_suffix(".truth.json").read_text())
     times, began = frame_times(truth), time.monotonic()
-    out = Scored(path.stem, f"{truth['movement']} {truth['view']}", 0.0, float(times[-1]), faults=len(truth["faults"]))
+    out = Scored(
+        path.stem,
+        f"{truth['movement']} {truth['view']}",
+        0.0,
+        float(times[-1]),
+        faults=len(truth["faults"]),
+        view=truth["view"].partition("-")[0],
+    )
+    out.family = load_catalogue().movement(truth["movement"]).family
     try:
         analysis = analysed(path, auto, 1, cache, truth)
     except DeepMirrorError as error:
@@ -82,7 +109,25 @@ def score(path: Path, auto: bool, cache: Path | None) -> Scored:
         out.turn_off_s = max(max(0.0, t["turn_start_s"] - r.bottom_s, r.bottom_s - t["turn_end_s"]) for r, t in turns)
     for finding in analysis.judgement.findings:
         _weigh(finding, analysis, truth, out)
+    out.planted = [_planted(fault, analysis, truth, fault["code"] not in out.missed) for fault in truth["faults"]]
+    if not truth["faults"]:
+        names = {name for values in analysis.measured.reps for name in values}
+        out.doubts = {n: float(np.median([v[n].u for v in analysis.measured.reps if n in v])) for n in names}
     return out
+
+
+def _planted(fault: dict[str, Any], analysis: Analysis, truth: dict[str, Any], found: bool) -> Planted:
+    codes, near = {fault["code"], *fault.get("accept_also", [])}, truth["near_side"]
+    beyond: dict[str, float] = {}
+    for known in analysis.movement.fault:
+        if (known.reported or known.code) in codes:
+            band = known.targets[known.school].band()
+            given = [truth["reps"][n - 1]["measures"] for n in fault["reps"]]
+            true = [m.get(known.measure, m.get(f"{known.measure}_{near}")) for m in given]
+            sizes = [band.excess(float(v)) for v in true if isinstance(v, int | float)]
+            if sizes:
+                beyond[known.measure] = max(sizes)
+    return Planted(fault["code"], found, beyond)
 
 
 def _weigh(finding: Finding, analysis: Analysis, truth: dict[str, Any], out: Scored) -> None:
@@ -138,16 +183,16 @@ def true_context(truth: dict[str, Any], analysis: Analysis, reps: list[Rep]) -> 
     return MeasurementContext(track, truth["view"], angles, reps, analysis.scene.body, None, analysis.scene.tempo)
 
 
+def failures(r: Scored, clicked: bool) -> int:
+    """How badly a film fails, to put the worst first."""
+    off = sum(not reached(r, a, GOALS[clicked]) for a in GOALS[clicked]) if "side" in r.kind else 0
+    short_of = 2 * (r.reps[0] != r.reps[1]) + 2 * (r.inside[0] < 0.8 * r.inside[1]) + 4 * bool(r.refused)
+    return 3 * len(r.wrong) + 3 * len(r.alarms) + short_of + off
+
+
 def show(rows: list[Scored], clicked: bool) -> None:
     """A line a film, the failing ones first, and how many reach each goal."""
-    goals = GOALS[clicked]
-
-    def misses(r: Scored) -> int:
-        off = sum(not _reached(r, a, goals) for a in goals) if "side" in r.kind else 0
-        share = r.inside[0] / max(r.inside[1], 1)
-        return 3 * len(r.wrong) + 3 * len(r.alarms) + 2 * (r.reps[0] != r.reps[1]) + 2 * (share < 0.8) + off
-
-    for r in sorted(rows, key=misses, reverse=True):
+    for r in sorted(rows, key=partial(failures, clicked=clicked), reverse=True):
         angles = " ".join(f"{a.split('_')[0]} {m:.1f}/{p:.1f}" for a, (m, p) in r.angles.items())
         counted = f"reps {r.reps[1]}/{r.reps[0]} at {r.boundary_frames:.1f} fr, inside {r.inside[0]}/{r.inside[1]}"
         print(f"{r.name} {r.kind:30s} {angles:60s} {counted}")
@@ -156,10 +201,11 @@ def show(rows: list[Scored], clicked: bool) -> None:
                 print(f"      {title} {line}")
         if r.inside[0] < 0.8 * r.inside[1]:
             print("      outside: " + "; ".join(r.outside))
-    _totals(rows, goals)
+    _totals(rows, GOALS[clicked])
 
 
-def _reached(r: Scored, angle: str, goals: dict[str, tuple[float, float]]) -> bool:
+def reached(r: Scored, angle: str, goals: dict[str, tuple[float, float]]) -> bool:
+    """Whether a film's angle lies within its median and 95th percentile."""
     got = r.angles.get(angle)
     return got is not None and got[0] <= goals[angle][0] and got[1] <= goals[angle][1]
 
@@ -172,14 +218,22 @@ def _totals(rows: list[Scored], goals: dict[str, tuple[float, float]]) -> None:
     print(f"boundaries, median over films: {np.nanmedian([r.boundary_frames for r in rows]):.2f} frames; ", end="")
     print(f"films with a turn-round over {TURN_S} s off: {sum(r.turn_off_s > TURN_S for r in rows)}")
     for angle, (median, tail) in goals.items():
-        print(f"{angle} within {median}/{tail}°: " + share([_reached(r, angle, goals) for r in side]))
+        print(f"{angle} within {median}/{tail}°: " + share([reached(r, angle, goals) for r in side]))
     inside, of = np.sum([r.inside for r in rows], axis=0)
     print(f"measures inside ±u: {100 * inside / max(of, 1):.1f} % of {of}; ", end="")
     print("films with at least 80 %: " + share([r.inside[0] >= 0.8 * r.inside[1] for r in rows]))
     wrong, alarms = sum(bool(r.wrong) for r in rows), sum(bool(r.alarms) for r in rows)
     print(f"films with a verdict on the wrong side: {wrong}; with a false alarm: {alarms}")
     faulty = [r for r in rows if r.faults]
-    print("faults found: " + share([not r.missed for r in faulty]))
+    print("faults found: " + share([not r.missed for r in faulty]), end="; ")
+    doubts = usual_doubts(rows)
+    print("of those larger than limit + 2 u of a clean film: " + share([p.found for r in rows for p in r.planted if p.told_by(doubts)]))
+
+
+def usual_doubts(rows: list[Scored]) -> dict[str, float]:
+    """What each measure is unsure by (k = 2) on films without a fault: the median over those films."""
+    names = {n for r in rows for n in r.doubts}
+    return {n: float(np.median([r.doubts[n] for r in rows if n in r.doubts])) for n in names}
 
 
 def wanted(only: str | None, folder: Path) -> list[Path]:
