@@ -175,6 +175,19 @@ def test_a_thigh_that_folds_over_a_seat_takes_cloth_along_which_is_no_lift() -> 
     assert more.value == pytest.approx((4.0 - 0.6) / 0.82, abs=0.1), "what is alike in all reps cancels"
 
 
+def test_what_a_moving_camera_carries_along_is_no_lift_of_one_rep() -> None:
+    """Hip and shoulder of one who lies go up together: a camera that stands shows a body that moves, one that moves shows its own way."""
+    scene = set_of([0.0, 2.6, 0.0])
+    hip, shoulder = (scene.track.names.index(f"{j}_left") for j in ("hip", "shoulder"))
+    carried = scene.track.positions.copy()
+    carried[:, shoulder, 1] += carried[:, hip, 1] - carried[0, hip, 1]
+    stands = replace(scene, track=replace(scene.track, positions=carried), kept={})
+    assert REP_MEASURES["hip_lift_more_cm"](stands, stands.reps[1]).value == pytest.approx(2.6, abs=0.2)
+    moves = replace(stands, seen=scene.track, kept={})
+    with pytest.raises(NotAsked, match="surely"):
+        REP_MEASURES["hip_lift_more_cm"](moves, moves.reps[1])
+
+
 def test_a_hidden_shoulder_does_not_cost_the_hip_its_lift() -> None:
     scene = curl()
     kept = [i for i, n in enumerate(scene.track.names) if n != "shoulder_left"]

@@ -127,6 +127,10 @@ def knee_along_thigh(at: Places, weight: np.ndarray) -> None:
     moved(("knee_right",), 9, 0)(at, weight)
 
 
+def hip_up_late(at: Places, weight: np.ndarray) -> None:
+    hip_up(at, weight * (np.arange(len(weight)) > 0.6 * len(weight)))
+
+
 def rounded_late(at: Places, weight: np.ndarray) -> None:
     moved(("mid_back",), -14, -10)(at, weight * (np.arange(len(weight)) > 0.6 * len(weight)))
 
@@ -161,6 +165,7 @@ CASES: dict[str, Case] = {
     "stop_s": Case(lifted_suddenly, pose=lambda p: replace(p, knee=(min(p.knee[0], 4), p.knee[1]))),
     "trunk_swing_deg": Case(tweak=turned(("shoulder_right", "mid_back"), "hip_right", -26)),
     "hip_lift_cm": Case(tweak=hip_up, needs=("pad_line", "seat_line")),
+    "hip_lift_more_cm": Case(tweak=hip_up_late, needs=("pad_line", "seat_line")),
     "knee_slide_cm": Case(tweak=knee_along_thigh, needs=("pad_line", "seat_line")),
     "knee_lift_cm": Case(tweak=moved(("knee_right",), -7, -7), needs=("pad_line", "seat_line")),
     "edge_clearance_cm": Case(marks=lambda m: replace(m, bench_edge=m.bench_edge + np.array([40.0, 0.0])), needs=("bench_edge",)),

@@ -7,7 +7,6 @@ registration. Distances are in cm at the client's plane; `u` is k = 2.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from deepmirror.core.geometry import along_and_across, signed_turn
@@ -73,7 +72,7 @@ def _leaving(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tupl
         lift /= 1 - SEATED_LAG
     skin = SKIN_SHARE["seated" if seated else "lying"] * abs(lift)
     hidden = scene.hidden_u(rep, scene.side_point(joint), lasting=peak_frames(scene))  # nor does one in which it was lost
-    up, on = _shoulder_moves(scene, joint, kind, window)
+    up, on = shoulder_moves(scene, rep, joint, kind)
     u = float(np.linalg.norm([noise, skin, hidden, up])), float(np.linalg.norm([noise, hidden, on]))
     return scene.cm(Value(lift, u[0])), scene.cm(Value(slide, u[1]))
 
@@ -83,12 +82,13 @@ def peak_frames(scene: MeasurementContext) -> int:
     return max(3, 2 * round(PEAK_S / frame_s(scene) / 2) + 1)
 
 
-def _shoulder_moves(scene: MeasurementContext, joint: str, kind: str, window: NDArray[np.bool_]) -> tuple[float, float]:
-    """How far (px, off and along the line) the shoulder of one who lies seems to move while the camera does: a camera that goes sideways
-    sees the wall behind move less than the bench, and what is left of that moves all that lies on the bench alike."""
+def shoulder_moves(scene: MeasurementContext, rep: Rep, joint: str, kind: str) -> tuple[float, float]:
+    """How far (px, off and along the line) in a rep the shoulder of one who lies seems to move while the camera does: a camera that goes
+    sideways sees the wall behind move less than the bench, and what is left of that moves all that lies on the bench alike."""
     stands = scene.seen is None or scene.seen is scene.track
     if stands or joint == "shoulder" or f"shoulder_{scene.near}" not in scene.track.names or sits(scene):
         return 0.0, 0.0
+    window = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
     away, along = distances(scene, "shoulder", kind)
     return float(np.ptp(away[window])), float(np.ptp(along[window]))
 

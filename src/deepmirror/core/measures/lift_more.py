@@ -10,7 +10,7 @@ from contextlib import suppress
 
 import numpy as np
 
-from deepmirror.core.measures.contact_measures import SKIN_SHARE, hip_leaves, peak_frames, sits
+from deepmirror.core.measures.contact_measures import SKIN_SHARE, hip_leaves, peak_frames, shoulder_moves, sits
 from deepmirror.core.measures.context import ADD_PAD, CannotTell, MeasurementContext, NotAsked
 from deepmirror.core.measures.pelvis_by_knee import told_by_knee
 from deepmirror.core.measures.spec import SIDE, Drawing, MeasureSpec, Moment, drawn
@@ -45,7 +45,8 @@ def _by_hip(scene: MeasurementContext, rep: Rep, hidden: float) -> Value:
     lifts = scene.cached("hip lifts", lambda: [hip_leaves(scene, r, "pad").value for r in scene.reps])
     more = lifts[scene.reps.index(rep)] - float(np.percentile(lifts, FLATTEST))
     skin = SKIN_SHARE["seated" if sits(scene) else "lying"] * abs(more)
-    return Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin])))
+    carried = scene.cm(Value(0.0, shoulder_moves(scene, rep, "hip", "pad")[0])).u  # by a moving camera: in one rep more than in another
+    return Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin, carried])))
 
 
 MEASURES: tuple[MeasureSpec, ...] = (
