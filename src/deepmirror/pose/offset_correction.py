@@ -15,6 +15,7 @@ from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, 
 from deepmirror.pose.occlusion import Unoccluded
 from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
 from deepmirror.pose.posture import posture_of
+from deepmirror.pose.sled_shoe import with_shoe_on_plate
 from deepmirror.pose.standing_shoe import with_standing_shoe
 
 Array = NDArray[np.float64]
@@ -39,6 +40,7 @@ def correct_offsets(unoccluded: Unoccluded) -> Corrected:
     setting, keys = annotated.setting, list(annotated.keys)
     own = joint_offsets(annotated.shown, keys, setting.movement, setting.view).only(list(annotated.kept))
     evidence = with_standing_shoe(evidence, own, keys, setting)
+    evidence, own = with_shoe_on_plate(evidence, own, keys, setting)
     return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own)
 
 

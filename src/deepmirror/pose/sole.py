@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import cache
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -26,10 +27,8 @@ ALONG, ACROSS = 48, 64  # samples of the field along the shoe and from it toward
 AHEAD = np.linspace(0.08, 0.72, ALONG)  # which part of the sole is straight, from heel 0 to toe 1: toes rise, heels are round
 BELOW = np.linspace(-0.12, 0.32, ACROSS)  # how far the field reaches across, shares of the shoe's length, the sole's side positive
 STEP = float(BELOW[1] - BELOW[0])  # shares of the shoe's length from row to row
-PLACES = BELOW[(BELOW >= 0.08) & (BELOW <= 0.215)]  # where the edge may lie
 COLUMNS = np.arange(ALONG)
-FARTHEST = 8.0  # degrees the shoe may be off, looked for in two steps
-COARSE, FINE = np.arange(-FARTHEST, FARTHEST + 0.1, 1.0), np.arange(-1.0, 1.01, 0.25)  # turns tried, degrees; our own choice
+FINE = np.arange(-1.0, 1.01, 0.25)  # turns tried around the best of every whole degree; our own choice
 PATCHY = 0.18  # an edge that is clear in places only counts that much less: share of its spread along the sole
 MIN_EDGE_CONTRAST = 5.0  # grey levels per px a sole's edge shows at least
 MIN_VISIBLE_SHARE = 0.35  # share of the looks that find a sole which shows; fewer are taken for something else
@@ -38,7 +37,24 @@ SOLE_SD = float(np.radians(DIPS_SD))  # rad
 MAX_MISS_SD = 3.0  # standard deviations from the clicks: an edge that lies further off is another one
 
 
-def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> float:
+class Search(NamedTuple):
+    """How far the shoe may be off: degrees it is turned by, and between which shares of its length below its ends the edge may lie."""
+
+    turn_deg: float
+    above: float
+    below: float
+
+    @property
+    def places(self) -> Array:
+        """Where the edge may lie."""
+        return BELOW[(self.above <= BELOW) & (self.below >= BELOW)]
+
+
+CLICKED = Search(8.0, 0.08, 0.215)
+SEEN = Search(26.0, 0.0, 0.29)  # by the network alone: on a sled's plate it draws the toe at the middle of the foot
+
+
+def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array, search: Search = CLICKED) -> float:
     """Direction from heel to toe in the picture as the sole's edge tells it, rad; NaN where none is clear.
 
     heel, toe, ankle (2,): where they are thought to be, px.
@@ -52,8 +68,8 @@ def sole_direction(grey: Picture, heel: Array, toe: Array, ankle: Array) -> floa
     places = (heel + AHEAD[None, :, None] * d + BELOW[:, None, None] * side * normal).astype(np.float32)
     field = cv2.remap(grey, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     edge = np.gradient(cv2.GaussianBlur(field.astype(np.float32), (0, 0), 1.0), axis=0) / (STEP * length)
-    turned, place, strength = _clearest(edge)
-    inside = PLACES[0] < place < PLACES[-1] and abs(turned) < FARTHEST
+    turned, place, strength = _clearest(edge, search)
+    inside = search.places[0] < place < search.places[-1] and abs(turned) < search.turn_deg
     if strength < MIN_EDGE_CONTRAST or not inside:
         return np.nan
     direction = np.arctan2(d[1], d[0]) + np.radians(side * (turned - DIPS))
@@ -65,32 +81,33 @@ def clear(soles: Array) -> bool:
     return float(np.isfinite(soles).mean()) >= MIN_VISIBLE_SHARE
 
 
-def _clearest(edge: Array) -> tuple[float, float, float]:
+def _clearest(edge: Array, search: Search) -> tuple[float, float, float]:
     """The straight line over which the edge is clearest: its turn (degrees), where it lies, and how clear it is, grey levels per px.
 
     edge (ACROSS, ALONG) at BELOW and AHEAD.
     """
-    coarse, _, _ = _best(edge, COARSE, _coarse_rows())
+    coarse, _, _ = _best(edge, search, *_coarse(search))
     fine = coarse + FINE
-    return _best(edge, fine, _rows(fine))
+    return _best(edge, search, fine, _rows(fine, search))
 
 
-def _best(edge: Array, turns: Array, rows: Array) -> tuple[float, float, float]:
+def _best(edge: Array, search: Search, turns: Array, rows: Array) -> tuple[float, float, float]:
     above = rows.astype(np.intp)
     met = edge[above, COLUMNS] + (rows - above) * (edge[above + 1, COLUMNS] - edge[above, COLUMNS])
     clearness = np.abs(met.mean(axis=2)) - PATCHY * met.std(axis=2)
     turn, place = np.unravel_index(int(clearness.argmax()), clearness.shape)
-    return float(turns[turn]), float(PLACES[place]), float(clearness[turn, place])
+    return float(turns[turn]), float(search.places[place]), float(clearness[turn, place])
 
 
 @cache
-def _coarse_rows() -> Array:
-    return _rows(COARSE)
+def _coarse(search: Search) -> tuple[Array, Array]:
+    turns = np.arange(-search.turn_deg, search.turn_deg + 0.1, 1.0)
+    return turns, _rows(turns, search)
 
 
-def _rows(turns: Array) -> Array:
-    """Where lines of these turns (degrees) through each of PLACES cross the field's columns: (turns, places, ALONG), rows."""
-    lines = PLACES[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (AHEAD - AHEAD.mean())
+def _rows(turns: Array, search: Search) -> Array:
+    """Where lines of these turns (degrees) through each of the places cross the field's columns: (turns, places, ALONG), rows."""
+    lines = search.places[None, :, None] + np.tan(np.radians(turns))[:, None, None] * (AHEAD - AHEAD.mean())
     return np.asarray(np.clip((lines - BELOW[0]) / STEP, 0, ACROSS - 1.001))
 
 

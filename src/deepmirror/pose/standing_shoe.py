@@ -32,7 +32,7 @@ BELOW_ANKLE_SD, CLICKED_BELOW_ANKLE_SD = 0.1, 0.05  # of the foot: how far off a
 
 
 @dataclass(frozen=True)
-class _Shoe:
+class Shoe:
     """From the ankle to heel and toe (2,) px of the shoe as it stands, and how far off either may be, px."""
 
     heel: Array
@@ -61,7 +61,7 @@ def with_standing_shoe(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe
     at = [evidence.names.index(name) for name in names]
     guided = evidence.network + own.move
     clicked = clicked_shoes(keys, near)
-    shoe = _as_clicked(clicked) if len(clicked) else _of_body(_foot_px(guided, evidence.names, setting), setting)
+    shoe = _as_clicked(clicked) if len(clicked) else _of_body(foot_px(guided, evidence.names, setting), setting)
     drawn = guided[:, at[2]] - guided[:, at[1]]
     turn = facing(setting.view) * signed_turn(np.broadcast_to(shoe.whole, drawn.shape), drawn)  # toes down
     share = np.linalg.norm(drawn, axis=1) / np.linalg.norm(shoe.whole)
@@ -77,24 +77,28 @@ def with_standing_shoe(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe
     return evidence.with_network(network, sigma)
 
 
-def _as_clicked(shoes: Array) -> _Shoe:
+def _as_clicked(shoes: Array) -> Shoe:
     """The shoe as it was clicked (K, 3, 2) px."""
     ankle, heel, toe = shoes.mean(axis=0)
-    return _Shoe(heel - ankle, toe - ankle, CLICKED_BELOW_ANKLE_SD * float(np.linalg.norm(toe - heel)))
+    return Shoe(heel - ankle, toe - ankle, CLICKED_BELOW_ANKLE_SD * float(np.linalg.norm(toe - heel)))
 
 
-def _of_body(foot_px: float, setting: FilmSetting) -> _Shoe:
-    """A shoe on the floor of a client whose foot is so long in the picture."""
-    heel, toe = (SHOE_SHAPE[pair] for pair in (("ankle", "heel"), ("ankle", "toe")))
-    behind = (1 + heel**2 - toe**2) / 2  # of the foot: how far the heel lies behind the ankle
-    below = float(np.sqrt(heel**2 - behind**2)) * setting.up
+def _of_body(length: float, setting: FilmSetting) -> Shoe:
+    """A shoe on the floor of a client whose foot is so long in the picture, px."""
     way = facing(setting.view)
     forward = way * np.array([-setting.up[1], setting.up[0]])
-    shoe = _Shoe(foot_px * (-behind * forward - below), foot_px * ((1 - behind) * forward - below), BELOW_ANKLE_SD * foot_px)
-    return shoe.turned(way * SLOPE_DEG)
+    return flat_shoe(length, forward, setting.up).turned(way * SLOPE_DEG)
 
 
-def _foot_px(guided: Array, names: list[str], setting: FilmSetting) -> float:
+def flat_shoe(length: float, forward: Array, up: Array) -> Shoe:
+    """A shoe so long, px, of the usual shape, whose sole lies along `forward` (2,) with the ankle on the side `up` (2,)."""
+    heel, toe = (SHOE_SHAPE[pair] for pair in (("ankle", "heel"), ("ankle", "toe")))
+    behind = (1 + heel**2 - toe**2) / 2  # of the foot: how far the heel lies behind the ankle
+    below = float(np.sqrt(heel**2 - behind**2)) * up
+    return Shoe(length * (-behind * forward - below), length * ((1 - behind) * forward - below), BELOW_ANKLE_SD * length)
+
+
+def foot_px(guided: Array, names: list[str], setting: FilmSetting) -> float:
     """Length of the client's foot in the picture, from the film's own scale or the shank's length as guided (T, P, 2) px tells it."""
     foot_cm = setting.body.length("foot").cm
     if setting.scale is not None:

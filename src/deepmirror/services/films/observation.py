@@ -28,6 +28,8 @@ from deepmirror.pose.rigid_attachment import carry, feet_at_first
 from deepmirror.pose.room_level import LOOKS, roll_of_room
 from deepmirror.pose.rough_positions import first_positions, followed_positions
 from deepmirror.pose.segment_rotation import BESIDE_PLATE, watch_turns
+from deepmirror.pose.shoe_shape import clicked_shoes
+from deepmirror.pose.sled_shoe import lies_on_plate, watch_sole_on_plate
 from deepmirror.pose.stack import follow_stack
 from deepmirror.services.common.jobs import Progress
 from deepmirror.services.common.plausible import must_hold_together
@@ -79,6 +81,9 @@ def refollow(film: Film, brief: Brief, movement: Movement, evidence: Evidence, p
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
         followed = _see_turns(film, brief, movement, followed, near, tick)
+    if near and lies_on_plate(movement, brief.file.view) and not len(clicked_shoes(keys, near)):
+        tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
+        followed = see_plate(film, brief, movement, followed, near, tick)
     if brief.file.marks.stack is not None:
         followed = replace(followed, stack=follow_stack(film.stream_grey(), brief.file.marks.stack))
     corners = on_sled(brief, movement, feet_at_first(whole, keys))
@@ -161,6 +166,13 @@ def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:
         centre, doubt = np.full(network.shape, np.nan), np.full(network.shape, np.inf)
         centre[:, own], doubt[:, own] = seen.centre[:, there], seen.centre_sigma[:, there]
     return replace(followed, network=network, network_sigma=sigma, back=seen.back, centre=centre, centre_sigma=doubt)
+
+
+def see_plate(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
+    """What was followed, and which way a sole lies that stands on a sled and was not clicked."""
+    names, keys = points_for(brief.file.view), keyframes(brief, len(film.times))
+    positions = followed_positions(followed.only(names), keys, movement, brief.file.view)
+    return replace(followed, sole=watch_sole_on_plate(film.stream_grey(), positions, names, near, tick))
 
 
 def _see_turns(film: Film, brief: Brief, movement: Movement, followed: Evidence, near: str, tick: Callable[[int], None]) -> Evidence:
