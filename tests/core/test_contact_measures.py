@@ -175,6 +175,18 @@ def test_a_thigh_that_folds_over_a_seat_takes_cloth_along_which_is_no_lift() -> 
     assert more.value == pytest.approx((4.0 - 0.6) / 0.82, abs=0.1), "what is alike in all reps cancels"
 
 
+def test_what_a_hidden_hip_does_alike_in_every_rep_is_no_sure_lift_and_a_lost_one_tells_nothing() -> None:
+    shown, hidden = set_of([4.0, 4.0, 4.0]), set_of([4.0, 4.0, 4.0], hidden_px=2.5)
+    seen, guessed = (REP_MEASURES["hip_lift_cm"](scene, scene.reps[1]) for scene in (shown, hidden))
+    assert seen.value - seen.u > 2.5 and guessed.value == seen.value and guessed.value - guessed.u < 0.5
+    one = set_of([0.2, 4.0, 0.3], hidden_px=2.5)
+    alone = REP_MEASURES["hip_lift_cm"](one, one.reps[1])
+    assert alone.value - alone.u > 1.0, "one rep among flat ones is none the less sure"
+    lost = set_of([0.0, 12.0, 0.0], hidden_px=25.0)
+    with pytest.raises(NotAsked, match="lost"):
+        REP_MEASURES["hip_lift_more_cm"](lost, lost.reps[1])
+
+
 def test_what_a_moving_camera_carries_along_is_no_lift_of_one_rep() -> None:
     """Hip and shoulder of one who lies go up together: a camera that stands shows a body that moves, one that moves shows its own way."""
     scene = set_of([0.0, 2.6, 0.0])

@@ -100,7 +100,7 @@ def test_hip_and_knee_together_tell_what_neither_tells_alone() -> None:
 
 
 def test_a_hip_that_shows_and_stays_speaks_against_the_knee() -> None:
-    shown, unseen = presses([0.0, 0.0, 2.4, 0.0]), presses([0.0, 0.0, 2.4, 0.0], hip_hidden_px=8.0)
+    shown, unseen = presses([0.0, 0.0, 2.8, 0.0]), presses([0.0, 0.0, 2.8, 0.0], hip_hidden_px=6.0)
     assert told(shown, 3) == told(unseen, 3)
     weighed = REP_MEASURES["hip_lift_more_cm"](unseen, unseen.reps[2])
     assert weighed.value > weighed.u

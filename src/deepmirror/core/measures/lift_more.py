@@ -10,7 +10,7 @@ from contextlib import suppress
 
 import numpy as np
 
-from deepmirror.core.measures.contact_measures import SKIN_SHARE, hip_leaves, peak_frames, shoulder_moves, sits
+from deepmirror.core.measures.contact_measures import HIDDEN_CM, SKIN_SHARE, flattest, hip_leaves, peak_frames, shoulder_moves, sits
 from deepmirror.core.measures.context import ADD_PAD, CannotTell, MeasurementContext, NotAsked
 from deepmirror.core.measures.pelvis_by_knee import told_by_knee
 from deepmirror.core.measures.spec import SIDE, Drawing, MeasureSpec, Moment, drawn
@@ -20,7 +20,7 @@ from deepmirror.fitted import fitted_by_name
 
 LIFT_MORE = fitted_by_name("lift_more_u")
 SURELY = 1.25  # times its doubt: of a dozen reps one stands out by its doubt alone (144 flat reps of eighteen press films: 8 and 3.5 %)
-FLATTEST = 25  # percentile of the reps' lifts: one rep alone is the flattest by chance; our own choice
+LOST_CM = 6.0  # a hip less sure than that (k = 2) was lost, and what is lost does not err alike from rep to rep; press films: up to 5.7
 
 
 def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
@@ -32,19 +32,20 @@ def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
     if len(scene.reps) < 2:
         raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
     hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=peak_frames(scene)))).u
+    if hidden > LOST_CM:
+        raise NotAsked("the hip was lost", ADD_PAD)
     told = _by_hip(scene, rep, hidden)
     with suppress(CannotTell, NotAsked):  # no press, or its knee tells nothing: the hip alone
         told = weighted_mean(told, told_by_knee(scene, rep))
     if told.value <= SURELY * told.u:
         raise NotAsked("it does not surely lift more than the others", ADD_PAD)
-    unseen = LIFT_MORE["unseen_share"] * told.value if hidden > LIFT_MORE["shown_cm"] else 0.0
+    unseen = LIFT_MORE["unseen_share"] * told.value if hidden > HIDDEN_CM else 0.0
     return Value(told.value + unseen, told.u + unseen)  # at least what was told, at most as much more
 
 
 def _by_hip(scene: MeasurementContext, rep: Rep, hidden: float) -> Value:
     """As the hip itself tells it. hidden: by how much (k = 2, cm) it is less sure in this rep than where it shows."""
-    lifts = scene.cached("hip lifts", lambda: [hip_leaves(scene, r, "pad").value for r in scene.reps])
-    more = lifts[scene.reps.index(rep)] - float(np.percentile(lifts, FLATTEST))
+    more = hip_leaves(scene, rep, "pad").value - flattest(scene, "pad")
     skin = SKIN_SHARE["seated" if sits(scene) else "lying"] * abs(more)
     carried = scene.cm(Value(0.0, shoulder_moves(scene, rep, "hip", "pad")[0])).u  # by a moving camera: in one rep more than in another
     return Value(more, float(np.linalg.norm([LIFT_MORE["shown_cm"], LIFT_MORE["hidden_share"] * hidden, skin, carried])))
