@@ -89,6 +89,8 @@ def score(path: Path, auto: bool, cache: Path | None) -> Scored:
         analysis = analysed(path, auto, 1, cache, truth)
     except DeepMirrorError as error:
         out.refused, out.reps = str(error), (len(truth["reps"]), 0)
+        out.missed = [fault["code"] for fault in truth["faults"]]
+        out.planted = [Planted(code, False, {}) for code in out.missed]
         return out
     out.seconds = time.monotonic() - began
     row = compare(path.stem, analysis, truth)
@@ -226,8 +228,13 @@ def _totals(rows: list[Scored], goals: dict[str, tuple[float, float]]) -> None:
     print(f"films with a verdict on the wrong side: {wrong}; with a false alarm: {alarms}")
     faulty = [r for r in rows if r.faults]
     print("faults found: " + share([not r.missed for r in faulty]), end="; ")
+    print("of those larger than limit + 2 u of a clean film: " + share(large_found(rows)))
+
+
+def large_found(rows: list[Scored]) -> list[bool]:
+    """Whether each planted fault was found that a film can be asked to tell."""
     doubts = usual_doubts(rows)
-    print("of those larger than limit + 2 u of a clean film: " + share([p.found for r in rows for p in r.planted if p.told_by(doubts)]))
+    return [p.found for r in rows for p in r.planted if p.told_by(doubts)]
 
 
 def usual_doubts(rows: list[Scored]) -> dict[str, float]:

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.accuracy import ANGLES, short
-from bench.lot import CLOSE, GOALS, TURN_S, Scored, failures, reached, score, usual_doubts, wanted
+from bench.lot import CLOSE, GOALS, TURN_S, Scored, failures, large_found, reached, score, wanted
 
 Rows = list[Scored]
 LEAST_INSIDE = 0.8  # of a film's measures
@@ -44,7 +44,6 @@ def table(head: list[str], lines: list[list[str]]) -> str:
 
 def goals(clicked: Rows, bare: Rows) -> str:
     """What must be reached, and what was."""
-    large = lambda rows: [p.found for r in rows for p in r.planted if p.told_by(usual_doubts(rows))]
     told: list[tuple[str, str, Callable[[Rows], str]]] = [
         ("repetitions exact", "97 %", lambda rows: share([r.reps[0] == r.reps[1] for r in rows])),
         ("phase boundaries, median over films", "1 frame", lambda rows: f"{np.nanmedian([r.boundary_frames for r in rows]):.2f} frames"),
@@ -54,15 +53,14 @@ def goals(clicked: Rows, bare: Rows) -> str:
         ("films with a verdict on the wrong side", "0", lambda rows: str(sum(bool(r.wrong) for r in rows))),
         ("films with a false alarm", "2 %", lambda rows: share([bool(r.alarms) for r in rows])),
         ("planted faults found", "", lambda rows: share([p.found for r in rows for p in r.planted])),
-        ("of those larger than limit + 2 u of a clean film", "95 %", lambda rows: share(large(rows))),
+        ("of those larger than limit + 2 u of a clean film", "95 %", lambda rows: share(large_found(rows))),
         ("films refused whole", "", lambda rows: str(sum(bool(r.refused) for r in rows))),
     ]
     lines = [[name, asked, tell(clicked), tell(bare)] for name, asked, tell in told]
     for limits in (GOALS[True], GOALS[False], CLOSE):
         for angle, (median, tail) in limits.items():
             hits = [share([reached(r, angle, limits) for r in rows if "side" in r.kind]) for rows in (clicked, bare)]
-            only = hits if limits is not GOALS[True] else [hits[0], ""]
-            only = only if limits is GOALS[True] else ["", hits[1]]
+            only = [hits[0], ""] if limits is GOALS[True] else ["", hits[1]]
             lines.append([f"{short(angle)} within {median:g} and {tail:g}°, side films", "80 %", *only])
     return table(["", "asked", "clicked", "not clicked"], lines)
 

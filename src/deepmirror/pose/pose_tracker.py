@@ -97,8 +97,8 @@ class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
     mirrored: the second one looks into a mirror. The network errs a little to one side of the picture, which counts where left
-    and right are compared. lies: as her movement turns her trunk: who
-    lies throughout is nobody else (see identity.Client), one who leans back is looked for first among those who do.
+    and right are compared. lies: as her movement turns her trunk: one who lies
+    throughout is no other body (see identity.Client), one who leans back is looked for first among those who do.
     reader: reads the joints' centres in every look; without a mirror only in those that are not checked, as half of them tell as much.
     """
 

@@ -124,19 +124,16 @@ class Plane:
         unit = direction / np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-9)
         across = self.way * np.array([-self.up[1], self.up[0]])
         u, v = unit @ across, unit @ self.up
-        slant = self.slant(segment)
+        slant = self.slants[segment]
         length = self.lengths_cm[segment] * self.parameters.stretch(segment) * self.scale.value
         # seen r long, it comes r n + constant nearer: r² (1 + n²) + 2 r n constant + constant² = length²
         nearer, constant = slant.level * u + slant.upright * v, slant.constant
         square, half = 1 + nearer**2, nearer * constant
         return np.asarray((-half + np.sqrt(half**2 + square * max(length**2 - constant**2, 0.0))) / square)
 
-    def slant(self, segment: str) -> Slant:
-        """How far a segment's end lies nearer the camera than its start."""
-        return self._slants[segment]
-
     @cached_property
-    def _slants(self) -> dict[str, Slant]:
+    def slants(self) -> dict[str, Slant]:
+        """How far each segment's end lies nearer the camera than its start."""
         return {s: self.parameters.slant(s, self.scale.value) for s in SEGMENTS}
 
     def in_space(self, points: Points, side: str, joints: tuple[str, ...] = SPACE_JOINTS) -> dict[str, Array]:
@@ -179,7 +176,7 @@ class Plane:
 
     def _depths(self, flat: dict[str, Array], scale: float) -> dict[str, Array]:
         def reach(segment: str, way: Array) -> Array:
-            return self.slant(segment).depth(way[:, 0], way[:, 1])
+            return self.slants[segment].depth(way[:, 0], way[:, 1])
 
         depth: dict[str, Array] = {}
         if "hip" in flat:
@@ -288,7 +285,7 @@ def film_length(track: Track, plane: Plane, segment: str, side: str) -> tuple[fl
     a, b = (sided(j, side) for j in SEGMENTS[segment])
     d = track.point(b) - track.point(a)
     level, rise = d @ (plane.way * np.array([-plane.up[1], plane.up[0]])), d @ plane.up
-    whole = np.sqrt(level**2 + rise**2 + plane.slant(segment).depth(level, rise) ** 2) / plane.px_per_cm
+    whole = np.sqrt(level**2 + rise**2 + plane.slants[segment].depth(level, rise) ** 2) / plane.px_per_cm
     middle = float(np.median(whole))
     ends = [float(np.median(track.sigma(n))) / plane.px_per_cm for n in (a, b)]
     return middle, float(

@@ -40,7 +40,7 @@ from deepmirror.words import say
 SKIN_SHARE = fitted_by_name("skin")
 SEATED_LAG, SEATED_FOLD = fitted("seated_lag"), fitted_by_name("seated_fold")
 FLATTEST = 25  # percentile of the reps' lifts: one rep alone is the flattest by chance; our own choice
-HIDDEN_CM = 0.8  # a hip that much less sure (k = 2) than where it shows is hidden: as flat reps differ where it shows; our own choice
+HIDDEN_CM = fitted_by_name("lift_more_u")["shown_cm"]  # a hip that much less sure (k = 2) than where it shows is hidden
 SEATED_HIP_DEG = 60.0  # a hip more bent than this sits; our own estimate, no source
 PEAK_S = 0.1  # a lift counts that lasts about so long; our own choice
 CONTACT_PERCENTILE = 25  # the lower quarter of a joint's distances from the pad: where it lies in contact
@@ -120,6 +120,11 @@ def hip_leaves(scene: MeasurementContext, rep: Rep, kind: str) -> Value:
     return Value(seen.value - SEATED_FOLD["cm"] * folds, float(np.hypot(seen.u, SEATED_FOLD["u_cm"] * folds)))
 
 
+def hip_hidden_cm(scene: MeasurementContext, rep: Rep) -> float:
+    """By how much (k = 2) the hip is less sure in a rep than where it shows, cm."""
+    return scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=peak_frames(scene)))).u
+
+
 def flattest(scene: MeasurementContext, kind: str) -> float:
     """How far the hip came off the line in the set's flattest reps, cm."""
     lifts = scene.cached("hip leaves " + kind, lambda: [hip_leaves(scene, r, kind).value for r in scene.reps])
@@ -128,8 +133,8 @@ def flattest(scene: MeasurementContext, kind: str) -> float:
 
 def _off(scene: MeasurementContext, rep: Rep, kind: str) -> Value:
     """As above, and not less than nothing: what a hidden hip seems to do alike in every rep may be what hides it."""
-    leaves, hidden = hip_leaves(scene, rep, kind), scene.hidden_u(rep, scene.side_point("hip"), lasting=peak_frames(scene))
-    compared = len(scene.reps) > 1 and scene.cm(Value(0.0, hidden)).u > HIDDEN_CM
+    leaves = hip_leaves(scene, rep, kind)
+    compared = len(scene.reps) > 1 and hip_hidden_cm(scene, rep) > HIDDEN_CM
     alike = max(flattest(scene, kind), 0.0) if compared else 0.0
     return Value(max(leaves.value, 0.0), float(np.hypot(leaves.u, alike)))
 

@@ -10,7 +10,7 @@ from contextlib import suppress
 
 import numpy as np
 
-from deepmirror.core.measures.contact_measures import HIDDEN_CM, SKIN_SHARE, flattest, hip_leaves, peak_frames, shoulder_moves, sits
+from deepmirror.core.measures.contact_measures import HIDDEN_CM, SKIN_SHARE, flattest, hip_hidden_cm, hip_leaves, shoulder_moves, sits
 from deepmirror.core.measures.context import ADD_PAD, CannotTell, MeasurementContext, NotAsked
 from deepmirror.core.measures.pelvis_by_knee import told_by_knee
 from deepmirror.core.measures.spec import SIDE, Drawing, MeasureSpec, Moment, drawn
@@ -31,7 +31,7 @@ def hip_lift_more(scene: MeasurementContext, rep: Rep) -> Value:
     """
     if len(scene.reps) < 2:
         raise NotAsked("a single repetition has no flatter one to be compared with", ADD_PAD)
-    hidden = scene.cm(Value(0.0, scene.hidden_u(rep, scene.side_point("hip"), lasting=peak_frames(scene)))).u
+    hidden = hip_hidden_cm(scene, rep)
     if hidden > LOST_CM:
         raise NotAsked("the hip was lost", ADD_PAD)
     told = _by_hip(scene, rep, hidden)
