@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import cv2
 import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import ALL_POINTS, points_for
+from deepmirror.pose.disc import Disc, DiscFollower
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.flow_pass import follow
 
@@ -49,18 +51,21 @@ def film(plate: bool) -> list[np.ndarray]:
     return pictures
 
 
-def passed(plate_beside: str | None = None, plate: bool = True, clicked: bool = True) -> Evidence:
-    pictures, at = film(plate), truth()
+def passed(disc: Disc | None = None, clicked: bool = True, before: np.ndarray | None = None) -> Evidence:
+    pictures, at = film(disc is not None), truth()
     network = np.full((FRAMES, len(ALL_POINTS), 2), np.nan)
     network[:, [ALL_POINTS.index(n) for n in NAMES]] = at
     evidence = Evidence(np.arange(FRAMES) / 30, list(ALL_POINTS), network, np.full(network.shape[:2], 4.0))
+    if before is not None:
+        evidence = replace(evidence, plate=before)
+    plate = None if disc is None else (DiscFollower(disc, 100.0), "shoulder_left")
     key = Keyframe(0, {n: tuple(at[0, i]) for i, n in enumerate(NAMES)})
     looked: list[int] = []
 
     def frames() -> Iterator[np.ndarray]:
         return iter(pictures)
 
-    out = follow(frames, evidence, [key] if clicked else [], NAMES, at + 2.0, looked.append, plate_beside)
+    out = follow(frames, evidence, [key] if clicked else [], NAMES, at + 2.0, looked.append, plate)
     assert looked == list(range(FRAMES))
     return out
 
@@ -81,14 +86,14 @@ def test_steps_patches_and_the_still_room_are_seen_where_they_are() -> None:
     assert len(out.room) == 0 or np.abs(out.room[:, :, 2]).max() < 1.5
 
 
-def test_the_plate_is_followed_only_where_the_movement_has_one() -> None:
+def test_a_plate_is_followed_and_what_was_seen_of_one_before_stays() -> None:
     shoulder = truth()[:, NAMES.index("shoulder_left")]
-    out = passed("shoulder_left")
+    out = passed(Disc(42.0, 1.0, 0.8))
     assert np.abs(out.plate - shoulder - [12, -26]).max() < 2
-    assert len(passed("shoulder_left", plate=False).plate) == 0
+    assert np.array_equal(passed(before=out.plate).plate, out.plate)
 
 
 def test_without_clicks_there_is_flow_alone() -> None:
-    out = passed("shoulder_left", clicked=False)
+    out = passed(clicked=False)
     assert np.isinf(out.match_sigma).all() and len(out.learned) == 0 and len(out.plate) == 0
     assert np.abs(of(out, out.step, "hip_left")[2:] - SLIDE).max() == pytest.approx(0, abs=0.6)

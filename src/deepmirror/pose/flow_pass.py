@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.pose.camera_motion import RoomFollower
+from deepmirror.pose.disc import DiscFollower
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.optical_flow import PatchFollower, StepFollower
-from deepmirror.pose.plate import PlateFollower
 from deepmirror.pose.resting_feet import RestingFeet
 
 Array = NDArray[np.float64]
@@ -26,15 +26,15 @@ Tick = Callable[[int], None]
 class Followers:
     """All that is looked for in each picture, given in order, around where the points of `names` are about (P, 2) px.
 
-    shank: its length in the picture, px; plate_beside: the point a plate on the back hides, if there is one; resting: where feet stand,
-    if they are meant to.
+    shank: its length in the picture, px; plate: what follows the plate of a bar, and the point it is beside, if there is one; resting:
+    where feet stand, if they are meant to.
     """
 
-    def __init__(self, names: list[str], shank: float, plate_beside: str | None, resting: RestingFeet | None = None) -> None:
-        self._names, self._plate_beside = names, plate_beside
+    def __init__(
+        self, names: list[str], shank: float, plate: tuple[DiscFollower, str] | None = None, resting: RestingFeet | None = None
+    ) -> None:
+        self._names, self._plate, self._resting = names, plate, resting
         self._stepper, self._patcher, self._room = StepFollower(shank), PatchFollower(shank), RoomFollower()
-        self._plate, self._resting = PlateFollower(shank), resting
-        self._shoulder = names.index(plate_beside) if plate_beside in names else None
         self._steps: list[tuple[Array, Array]] = []
         self._found: list[tuple[Array, Array, Array]] = []
         self._plates: list[Array] = []
@@ -44,8 +44,6 @@ class Followers:
         """Keep what was clicked on this picture."""
         self._clicked = True
         self._patcher.learn(grey, key, self._names, centres)
-        if self._shoulder is not None and self._plate_beside in key.points:
-            self._plate.learn(grey, centres[self._shoulder])
 
     def settle(self, grey: Picture, centres: Array) -> Array:
         """Where the points are about in this picture, with feet that stand where they stand."""
@@ -61,7 +59,9 @@ class Followers:
         """Patches and plate in this picture."""
         nothing = np.full_like(centres, np.nan), np.full(len(centres), np.inf), np.full(len(centres), -1.0)
         self._found.append(self._patcher.match(grey, centres, self._names) if self._clicked else nothing)
-        self._plates.append(np.full(2, np.nan) if self._shoulder is None else self._plate.find(grey, centres[self._shoulder]))
+        if self._plate is not None:
+            follower, beside = self._plate
+            self._plates.append(follower.find(grey, centres[self._names.index(beside)]))
 
     def evidence(self, seen: Evidence) -> Evidence:
         """What was seen, with all that was followed through its first pictures, what was learned and how the room moved."""
@@ -76,9 +76,9 @@ class Followers:
         if self._resting is not None and np.isfinite(standing := self._resting.seen()).any():
             resting = np.full_like(seen.network, np.nan)
             resting[:done, at] = standing[:done]
-        plates, rest = np.array(self._plates).reshape(-1, 2), len(seen.times) - done
-        plates = np.concatenate([plates, np.full((rest, 2), np.nan)]) if np.isfinite(plates).any() else np.empty((0, 2))
-        room = self._room.path()
+        plates, rest, room = seen.plate, len(seen.times) - done, self._room.path()
+        if self._plate is not None:
+            plates = np.concatenate([np.array(self._plates).reshape(-1, 2), np.full((rest, 2), np.nan)])
         room = np.concatenate([room, np.repeat(room[-1:], rest, axis=0)]) if len(room) else room
         return replace(seen, **whole, learned=learned, room=room, plate=plates, resting=resting)
 
@@ -90,17 +90,18 @@ def follow(
     names: list[str],
     positions: Array,
     tick: Tick,
-    plate_beside: str | None = None,
+    plate: tuple[DiscFollower, str] | None = None,
     feet_stand: bool = False,
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
-    frames gives the film's grey pictures in order, as often as it is called.
+    frames gives the film's grey pictures in order, as often as it is called. plate: see Followers; without one, what was seen of a plate
+    before stays.
     """
     steady, body = filled(positions), filled(evidence.network)
     shank = shank_px(steady, names)
     resting = RestingFeet(names, steady, evidence.network[:, [evidence.names.index(n) for n in names]], shank) if feet_stand else None
-    followers = Followers(names, shank, plate_beside, resting)
+    followers = Followers(names, shank, plate, resting)
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
         if i in by_frame:

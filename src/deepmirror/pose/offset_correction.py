@@ -14,6 +14,7 @@ from deepmirror.pose.consistency import CLICK_SLACK_SD, CLICK_SLACK_SHARE
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.occlusion import Unoccluded
 from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
+from deepmirror.pose.plate import shoulder_behind_plate
 from deepmirror.pose.posture import posture_of
 from deepmirror.pose.sled_shoe import with_shoe_on_plate
 from deepmirror.pose.standing_shoe import with_standing_shoe
@@ -38,7 +39,12 @@ def correct_offsets(unoccluded: Unoccluded) -> Corrected:
     """The joints' own offsets from what is usual in this movement and from the clicks."""
     annotated, evidence = unoccluded.annotated, unoccluded.evidence
     setting, keys = annotated.setting, list(annotated.keys)
-    own = joint_offsets(annotated.shown, keys, setting.movement, setting.view).only(list(annotated.kept))
+    kept, whole = list(annotated.kept), joint_offsets(annotated.shown, keys, setting.movement, setting.view)
+    own = whole.only(kept)
+    behind = shoulder_behind_plate(evidence, own, keys, setting)
+    if behind is not None:  # offsets of hip and knee lie along the trunk, which was seen askew
+        own = joint_offsets(behind.seen(annotated.shown, whole), keys, setting.movement, setting.view).only(kept)
+        evidence, own = behind.put(evidence, own)
     evidence = with_standing_shoe(evidence, own, keys, setting)
     evidence, own = with_shoe_on_plate(evidence, own, keys, setting)
     return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own)

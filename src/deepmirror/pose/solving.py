@@ -8,19 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.camera.camera_direction import USUAL_DIRECTION
-from deepmirror.core.camera.sagittal_fit import FOCAL_SHARE, OutOfPlanePrior, Plane, fit_plane
-from deepmirror.core.skeleton import near_side, sided
+from deepmirror.core.camera.sagittal_fit import OutOfPlanePrior, Plane, fit_plane
+from deepmirror.core.skeleton import sided
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.annotations import Annotated
 from deepmirror.pose.camera_direction import camera_direction
 from deepmirror.pose.consistency import loose_clicks, misfit, widened
 from deepmirror.pose.distances import pelvis_width, side_lengths
-from deepmirror.pose.evidence import Evidence, Keyframe, shank_px
-from deepmirror.pose.film_setting import FilmSetting
+from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.joint_limits import joint_limits
 from deepmirror.pose.offset_correction import Corrected
-from deepmirror.pose.plate import behind_plate
 from deepmirror.pose.source_weights import SourceWeights, source_weights
 from deepmirror.pose.trajectory_solver import PASSES, Lengths, Solution, acceleration_px, solve
 
@@ -117,21 +115,17 @@ class _SideProblem:
             )
             if plane is None or plane.strained:
                 break
-            evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, solution.positions)
             lengths = side_lengths(evidence, keys, plane, setting, solution.positions, free.positions)
             last = round_number == PLANE_ROUNDS
-            found = self._solve(evidence, weights, lengths, solution.positions, REFINED, last)
+            found = self._solve(evidence, usual, lengths, solution.positions, REFINED, last)
             # how well each point shows is known from the solution without lengths
             solution = found if last else replace(found, covariance=free.covariance)
         return Solved(self.corrected, evidence, solution, plane)
 
     def without_lengths(self, free: Solution, plane: Plane | None) -> Solved:
         """The points as network, flow and clicks tell them."""
-        setting = self._annotated.setting
-        keys = list(self._annotated.keys)
-        usual = source_weights(setting)
-        evidence, weights = _behind_plate(self.corrected.evidence, usual, keys, setting, free.positions)
-        return Solved(self.corrected, evidence, self._solve(evidence, weights, None, free.positions, 1, True), plane)
+        usual, evidence = source_weights(self._annotated.setting), self.corrected.evidence
+        return Solved(self.corrected, evidence, self._solve(evidence, usual, None, free.positions, 1, True), plane)
 
     def clicks_hold(self, solution: Solution) -> bool:
         """Whether the leg's points lie where they were clicked, within the clicks' noise."""
@@ -145,20 +139,3 @@ def out_of_plane_prior(movement: Movement) -> OutOfPlanePrior:
     thigh, shank, foot = (own.get(part, getattr(usual, part)) for part in ("thigh", "shank", "foot"))
     stance = own.get("stance", USUAL_STANCE if movement.standing else usual.stance)
     return OutOfPlanePrior(thigh, shank, foot, stance, movement.standing)
-
-
-def _behind_plate(
-    evidence: Evidence, weights: dict[str, SourceWeights], keys: list[Keyframe], setting: FilmSetting, positions: Array
-) -> tuple[Evidence, dict[str, SourceWeights]]:
-    """The near shoulder told by the plate that hides it, where one was followed, and believed as no patch that slips would be.
-
-    A held shoulder is moved by clicks and flow alone.
-    """
-    shoulder = sided("shoulder", near_side(setting.view) or "left")
-    if shoulder in setting.held:
-        return evidence, weights
-    px_per_cm = shank_px(positions, evidence.names) / setting.body.length("shank").cm
-    told = behind_plate(evidence, keys, setting.view, positions, px_per_cm, FOCAL_SHARE * max(setting.size) / px_per_cm)
-    if told is evidence:
-        return evidence, weights
-    return told, weights | {shoulder: replace(weights.get("shoulder", SourceWeights()), match=1.0)}

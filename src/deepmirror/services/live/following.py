@@ -26,7 +26,7 @@ from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.room_level import roll_of_room
 from deepmirror.pose.stack import StackFollower
-from deepmirror.services.films.observation import About, behind_plate, on_sled, where_about, where_back_lies, with_network_of
+from deepmirror.services.films.observation import About, on_sled, where_about, where_back_lies, with_network_of
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -194,7 +194,7 @@ class Following:
 
     def _begin(self, about: About, steady: Array) -> None:
         self._names = about.names
-        self._followers = Followers(self._names, shank_px(steady, about.names), behind_plate(self._brief, self._movement))
+        self._followers = Followers(self._names, shank_px(steady, about.names))
         corners = on_sled(self._brief, self._movement, feet_at_first(about.seen, self._keys(len(about.seen.times))))
         if near_side(self._brief.file.view) is None and corners is not None:
             self._platform = PlatformFollower(corners)
