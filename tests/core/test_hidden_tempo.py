@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 from itertools import pairwise
+from types import SimpleNamespace
+from typing import cast
 
 import numpy as np
 import pytest
 
 from deepmirror.core.body.client_body import Body
+from deepmirror.core.camera.sagittal_fit import Plane
 from deepmirror.core.measures.context import CannotTell, MeasurementContext
 from deepmirror.core.measures.table import MEASURES
 from deepmirror.core.measures.tempo_measures import MIDDLE_TAKES, MIDDLE_U, seconds_by_middle
 from deepmirror.core.motion.reps import MIDDLE, Rep, find_reps, with_uncertainty
 from deepmirror.core.motion.tempo import parse_tempo
-from deepmirror.core.trajectories import Track
+from deepmirror.core.trajectories import Series, Track
 from deepmirror.core.uncertain_value import Value
 
 FPS, DEEP = 30, 90.0
@@ -55,6 +58,22 @@ def test_a_quick_lowering_is_found_though_a_plate_hides_where_it_begins() -> Non
     assert all(abs(told.value - true) < told.u < 45 for told, true in zip(shares, (100, 100, 35), strict=True))
     assert shares[2].value + shares[2].u < 70, "surely quicker than asked"
     assert all(told.value + told.u > 85 for told in shares[:2])
+
+
+@pytest.mark.parametrize(("knee_u", "told"), [(3.0, True), (25.0, False)], ids=["followed clearly", "hardly followed"])
+def test_a_leg_that_does_not_fit_its_client_is_timed_where_it_is_followed_clearly(knee_u: float, told: bool) -> None:
+    times, share, reps = hinges([2.0, 0.7], hidden_from=0.0)
+    track = Track(times, (), np.zeros((len(times), 0, 2)), np.zeros((len(times), 0, 0)))
+    angles = {"knee_flexion_left": Series(times, DEEP * share, np.full(len(times), knee_u))}
+    plane = cast(Plane, SimpleNamespace(strained=True))
+    scene = MeasurementContext(track, "side-left", angles, reps, Body(), None, parse_tempo("2-0-1-0"), plane=plane)
+    if told:
+        assert MEASURES["eccentric_share_pct"].value(scene, reps[1]).value == pytest.approx(35, abs=6)
+    else:
+        with pytest.raises(CannotTell, match="does not fit"):
+            MEASURES["eccentric_share_pct"].value(scene, reps[1])
+    with pytest.raises(CannotTell):
+        MEASURES["lockout_deg"].value(scene, reps[1])
 
 
 def test_a_middle_that_is_hidden_too_tells_nothing() -> None:

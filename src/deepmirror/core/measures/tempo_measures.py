@@ -7,6 +7,7 @@ quicker than about a ninth of a second.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -42,6 +43,7 @@ LAUNCH_ARC_DEG = 15.0  # the first stretch of a curl's arc; common practice, no 
 # Of the rep's range: a signal less sure by more than this has lost the phase's boundaries, and no more than that is reckoned with.
 LEAST_LOST, MOST_LOST = 0.15, 0.9
 UNTIMED = 0.95  # of the rep's range: a rep whose signal is less sure than this is counted, not timed; our own choice
+CLEARLY = 0.1  # of what it does in the rep: a joint known as well as that shows when it turns round; our own choice
 MIDDLE_TAKES, MIDDLE_U = 0.41, 0.35  # of a phase's time, and k = 2 of what that makes of it, as a share: see seconds_by_middle
 MIDDLE_BACK = 0.4  # of the rep's range: a way seen to end further than this from where the rep began was not seen whole; our own choice
 MIDDLE_LOST = 0.3  # of the rep's range: a signal less sure than this tells no time by its middle either; our own choice
@@ -261,14 +263,26 @@ LOSS = "Sánchez-Medina & González-Badillo 2011 (from memory)"
 
 
 def _of_what_was_followed(compute: Callable[..., Value]) -> Callable[..., Value]:
-    """The same measure, refused where what was followed does not fit the client: reps may be counted by it, not timed."""
+    """The same measure, refused where what was followed does not fit the client and is not followed clearly: reps may be counted by it,
+    not timed."""
 
     def measure(scene: MeasurementContext, *rep: Rep) -> Value:
-        if scene.plane is not None and scene.plane.strained:
+        if scene.plane is not None and scene.plane.strained and not all(followed_clearly(scene, r) for r in rep or scene.reps):
             raise CannotTell(NO_FIT, FILM_SIDE)
         return compute(scene, *rep)
 
     return measure
+
+
+def followed_clearly(scene: MeasurementContext, rep: Rep) -> bool:
+    """Whether a rep's moments are plain whatever its angles are: a leg seen from far above is bent otherwise than it looks, and turns round
+    when it does. The joint that moves most is known to a small part of its way throughout, and no worse in any phase."""
+    inside = (scene.track.times >= rep.start_s) & (scene.track.times <= rep.end_s)
+    joints = [scene.angles[name] for name in (f"knee_flexion_{scene.near}", f"hip_flexion_{scene.near}") if name in scene.angles]
+    if not joints or not inside.any() or max(rep.unsure.values(), default=math.inf) > CLEARLY:
+        return False
+    moved = max(joints, key=lambda joint: float(np.ptp(joint.values[inside])))
+    return bool(np.median(moved.u[inside]) <= CLEARLY * np.ptp(moved.values[inside]))
 
 
 _TOLD: tuple[MeasureSpec, ...] = (
