@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -36,8 +37,11 @@ def test_both_ways_see_the_same_and_follow_the_same(short: Path) -> None:
         here = look_here(film, brief, movement, Progress(), "final")
         apart = SubprocessObserver()(film, brief, movement, Progress(lambda s, w: told.append((s, w))), "final")
         again = SubprocessObserver()(film, brief, movement, Progress(), FOLLOW, apart)
+        without = look_here(film, brief, movement, Progress(), FOLLOW, replace(apart, plate=np.empty((0, 2))))
     assert np.nanmax(np.abs(here.network - apart.network)) < 0.01
     assert np.nanmax(np.abs(apart.match - again.match)) < 1.0
+    assert np.isfinite(here.plate).all() and len(here.plate) == len(film.times)
+    assert all(np.abs(here.plate - other.plate).max() < 1.0 for other in (apart, again, without)), "a bar's plate is kept, or looked for"
     assert len(told) > 5 and [s for s, _ in told] == sorted(s for s, _ in told)
     assert {"looking for the body", "following the points"} <= {w for _, w in told}
 

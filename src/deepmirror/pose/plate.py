@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import sided
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.bar_on_back import GIRDLE_SD_CM, SeenBar, Shoulder, bar_seen, shoulder_under_bar
-from deepmirror.pose.disc import Disc, Picture, find_disc
+from deepmirror.pose.disc import Disc, DiscFollower, Picture, find_disc
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px, usual_network_sigma
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.offsets import Offsets
@@ -27,6 +28,28 @@ PLATE_PX = 1.0  # what a plate's centre is off by from picture to picture
 def has_plate(movement: Movement, near: str | None) -> bool:
     """Whether the near shoulder may lie behind the plate of a bar."""
     return near is not None and movement.bar_on_back
+
+
+class PlateLook:
+    """Keeps a few grey pictures of a film while it is looked at, and finds the plate in them once it is known where the client was."""
+
+    def __init__(self, frames: int, every: int, near: str) -> None:
+        """frames: of the film; every: which n-th is looked at; near: the side that shows."""
+        self._wanted = {int(n) * every for n in np.linspace(0, (frames - 1) // every, PICTURES + 2)[1:-1]}
+        self._near = near
+        self._kept: dict[int, Picture] = {}
+
+    def kept_from(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[tuple[int, Picture]]:
+        """The same (number, picture (H, W, 3) RGB), those that are wanted kept."""
+        for number, picture in frames:
+            if number in self._wanted:
+                self._kept[number] = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
+            yield number, picture
+
+    def found(self, evidence: Evidence, shank_px: float) -> tuple[DiscFollower, str] | None:
+        """What follows the plate, and the point that it is beside; None where they show none."""
+        disc = find_plate(sorted(self._kept.items()), evidence, self._near)
+        return None if disc is None else (DiscFollower(disc, shank_px), sided("shoulder", self._near))
 
 
 def find_plate(pictures: Sequence[tuple[int, Picture]], evidence: Evidence, near: str) -> Disc | None:

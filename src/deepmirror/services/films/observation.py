@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 
-from deepmirror.core.skeleton import ALL_POINTS, near_side, points_for, sided, split
+from deepmirror.core.skeleton import ALL_POINTS, near_side, points_for, split
 from deepmirror.core.views import facing
 from deepmirror.exchange.brief import FREE_POINTS, Brief
 from deepmirror.media.film import Film
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.client_choice import lifts_more, somebody_else
-from deepmirror.pose.disc import Disc, DiscFollower, Picture
+from deepmirror.pose.disc import Picture
 from deepmirror.pose.evidence import Array, Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.flow_pass import follow
 from deepmirror.pose.joint_centres import CentreReader
 from deepmirror.pose.looking import look
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.network import Region
-from deepmirror.pose.plate import PICTURES, find_plate, has_plate
+from deepmirror.pose.plate import PlateLook, has_plate
 from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import GLANCE, Plan
@@ -57,51 +57,45 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
     others: list[Region] = []
     back, reader = where_back_lies(brief, movement), CentreReader(brief.file.view) if plan is FINAL else None
     lies = movement.lying_turn(brief.file.view)
-    near = near_side(brief.file.view)
-    shown = _Pictures(total, every, near) if near and plan is FINAL and has_plate(movement, near) else None
+    plate = plate_look(brief, movement, total, every) if plan is FINAL else None
 
     def looked(closely: Plan, begin: Region | None = None) -> Evidence:
         step = closely.every(film.times)
         frames: Iterator[tuple[int, Picture]] = ((i * step, p) for i, p in enumerate(film.stream(step)))
         clicked, read = {k.frame: k.points for k in keys}, reader if closely is plan else None
-        if shown is not None and closely is plan:
-            frames = shown.kept_from(frames)
+        if plate is not None and closely is plan:
+            frames = plate.kept_from(frames)
         return look(frames, film.times, closely, clicked, tick, subject, mirrored, others, begin, back, lies, read)
 
     evidence = looked(plan)
     other = somebody_else(others, -(-total // every), lies) if subject is None and not keys else None
     if other is not None and lifts_more(looked(GLANCE, other), evidence):
         evidence = looked(plan, other)
-    if plan is QUICK:
-        return evidence
-    return refollow(film, brief, movement, evidence, progress, share, shown.plate(evidence) if shown is not None else None)
+    return evidence if plan is QUICK else refollow(film, brief, movement, evidence, progress, share, plate)
 
 
-class _Pictures:
-    """A few grey pictures of a film, kept while it is looked at, for what is looked for once it is known where the client was."""
-
-    def __init__(self, frames: int, every: int, near: str) -> None:
-        self._wanted = {int(n) * every for n in np.linspace(0, (frames - 1) // every, PICTURES + 2)[1:-1]}
-        self._near = near
-        self._kept: dict[int, Picture] = {}
-
-    def kept_from(self, frames: Iterator[tuple[int, Picture]]) -> Iterator[tuple[int, Picture]]:
-        """The same (number, picture), those that are wanted kept."""
-        for number, picture in frames:
-            if number in self._wanted:
-                self._kept[number] = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
-            yield number, picture
-
-    def plate(self, evidence: Evidence) -> Disc | None:
-        """The plate they show, if they do."""
-        return find_plate(sorted(self._kept.items()), evidence, self._near)
+def plate_look(brief: Brief, movement: Movement, frames: int, every: int) -> PlateLook | None:
+    """What looks for the plate of a bar, where one may hide the near shoulder."""
+    near = near_side(brief.file.view)
+    return PlateLook(frames, every, near) if near and has_plate(movement, near) else None
 
 
 def refollow(
-    film: Film, brief: Brief, movement: Movement, evidence: Evidence, progress: Progress, start: float = 0.0, plate: Disc | None = None
+    film: Film,
+    brief: Brief,
+    movement: Movement,
+    evidence: Evidence,
+    progress: Progress,
+    start: float = 0.0,
+    plate: PlateLook | None = None,
 ) -> Evidence:
-    """Follow the points anew from changed clicks, without running the network again. plate: that of a bar, where it is yet to be followed;
-    what was seen of one before stays."""
+    """Follow the points anew from changed clicks, without running the network again. plate: what was shown a few pictures to look for a
+    bar's plate in; without it what was seen of a plate before stays, and only where none was it is looked for."""
+    if plate is None and not len(evidence.plate):
+        every = FINAL.every(film.times)
+        plate = plate_look(brief, movement, len(film.times), every)
+        if plate is not None:
+            deque(plate.kept_from((i * every, p) for i, p in enumerate(film.stream(every))), maxlen=0)
     keys = keyframes(brief, len(film.times))
     about = where_about(brief, movement, evidence, keys)
     whole = about.seen
@@ -109,7 +103,7 @@ def refollow(
     turning = start + 0.8 * (0.98 - start)
     tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)
-    disc = (DiscFollower(plate, shank_px(filled(about.positions), about.names)), sided("shoulder", near)) if plate and near else None
+    disc = None if plate is None else plate.found(evidence, shank_px(filled(about.positions), about.names))
     followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, disc, movement.feet_stand)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
