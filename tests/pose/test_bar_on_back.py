@@ -9,6 +9,7 @@ import pytest
 
 from deepmirror.core.body.client_body import Body
 from deepmirror.core.skeleton import points_for
+from deepmirror.core.trajectories import Track
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.evidence import Evidence, Keyframe
 from deepmirror.pose.film_setting import FilmSetting
@@ -133,6 +134,23 @@ def test_it_takes_the_place_of_what_was_seen_of_the_plate() -> None:
     assert np.isinf(out.match_sigma[:, SHOULDER]).all()
     assert own.sigma[0, SHOULDER].max() < 30 == own.sigma[20, SHOULDER].max()
     assert np.array_equal(out.network[:, KNEE], evidence.network[:, KNEE], equal_nan=True)
+
+
+def test_the_bar_itself_is_told_without_a_click_and_a_clicked_one_stays() -> None:
+    points, plate = squat()
+    plate[20:24] = np.nan
+    found = told(filmed(points, plate))
+    assert found is not None
+    track = Track(np.arange(FRAMES) / 30, tuple(NAMES), points, np.tile(np.eye(2 * len(NAMES)), (FRAMES, 1, 1)))
+    bar = found.with_bar(track)
+    assert bar.names == (*NAMES, "bar") and np.allclose(bar.point("hip_left"), points[:, HIP])
+    shown = np.isfinite(plate[:, 0])
+    assert np.ptp(bar.point("bar")[shown, 0]) < 3  # it goes straight up and down, nearer to the camera and through a squat
+    fall = (plate[shown, 1] - plate[0, 1]).max() * (DISTANCE - 50) / DISTANCE
+    assert (bar.point("bar")[shown, 1] - bar.point("bar")[0, 1]).max() == pytest.approx(fall, rel=0.06)
+    assert (bar.hidden_sd("bar") > 0).tolist() == (~shown).tolist()
+    assert bar.sigma("bar")[0] > 2 * bar.sigma("hip_left")[0]  # where it lies on the back is not known so well
+    assert found.with_bar(bar) is bar
 
 
 def test_a_look_whose_hip_hangs_nowhere_near_the_bar_saw_something_else() -> None:

@@ -14,7 +14,7 @@ from deepmirror.pose.consistency import CLICK_SLACK_SD, CLICK_SLACK_SHARE
 from deepmirror.pose.evidence import Evidence, Keyframe, carrier_turns, filled, rotate, shank_px
 from deepmirror.pose.occlusion import Unoccluded
 from deepmirror.pose.offsets import JointOffsetPrior, Offsets, offsets
-from deepmirror.pose.plate import shoulder_behind_plate
+from deepmirror.pose.plate import BehindPlate, shoulder_behind_plate
 from deepmirror.pose.posture import posture_of
 from deepmirror.pose.sled_shoe import with_shoe_on_plate
 from deepmirror.pose.standing_shoe import with_standing_shoe
@@ -28,11 +28,13 @@ BEHIND_PLATE = JointOffsetPrior(**fitted_by_name("joint_offset_behind_plate"))
 
 @dataclass(frozen=True)
 class Corrected:
-    """evidence: with the patches' places as joint centres; offsets: what to add to the network's places, and their uncertainty."""
+    """evidence: with the patches' places as joint centres; offsets: what to add to the network's places, and their uncertainty; behind: the
+    shoulder that the plate of a bar tells, where there is one."""
 
     unoccluded: Unoccluded
     evidence: Evidence
     offsets: Offsets
+    behind: BehindPlate | None = None
 
 
 def correct_offsets(unoccluded: Unoccluded) -> Corrected:
@@ -47,7 +49,7 @@ def correct_offsets(unoccluded: Unoccluded) -> Corrected:
         evidence, own = behind.put(evidence, own)
     evidence = with_standing_shoe(evidence, own, keys, setting)
     evidence, own = with_shoe_on_plate(evidence, own, keys, setting)
-    return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own)
+    return Corrected(unoccluded, matches_at_centres(evidence, keys, own), own, behind)
 
 
 def joint_offsets(evidence: Evidence, keys: list[Keyframe], movement: Movement, view: str) -> Offsets:

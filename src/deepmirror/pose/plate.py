@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import sided
+from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.bar_on_back import GIRDLE_SD_CM, SeenBar, Shoulder, bar_seen, shoulder_under_bar
 from deepmirror.pose.disc import Disc, DiscFollower, Picture, find_disc
@@ -22,6 +23,7 @@ Array = NDArray[np.float64]
 PICTURES = 9  # of a film in which the plate is looked for; our own choice
 # A head is round as well: a small disc about a clearly seen ear (of the shank; of the radius; times the ear's usual doubt); our own choice.
 HEAD_RADIUS, HEAD_AWAY, EAR_CLEAR = 0.40, 0.6, 2.0
+HIDDEN_CM = 10.0  # by so much the bar may be elsewhere while its plate does not show; our own choice
 PLATE_PX = 1.0  # what a plate's centre is off by from picture to picture
 
 
@@ -104,6 +106,25 @@ class BehindPlate:
         sure = own.sigma.copy()
         sure[shown, at] = self.shoulder.lasting(own.turn[:, at])[shown]
         return out, replace(own, sigma=sure)
+
+    def with_bar(self, track: Track) -> Track:
+        """The track with the bar as its plate tells it; as it was where the coach clicked the bar."""
+        if "bar" in track.names:
+            return track
+        frames, size = len(track.times), track.covariance.shape[1]
+        covariance = np.zeros((frames, size + 2, size + 2))
+        covariance[:, :size, :size] = track.covariance
+        covariance[:, size:, size:] = self.shoulder.bar_covariance + PLATE_PX**2 * np.eye(2)
+        unseen = track.unseen if track.unseen.size else np.zeros((frames, len(track.names)))
+        hidden = np.where(self.bar.shown, 0.0, HIDDEN_CM * self.bar.cm)
+        places = self.bar.shaken(self.shoulder.bar)
+        return replace(
+            track,
+            names=(*track.names, "bar"),
+            positions=np.concatenate([track.positions, places[:, None]], axis=1),
+            covariance=covariance,
+            unseen=np.concatenate([unseen, hidden[:, None]], axis=1),
+        )
 
 
 def shoulder_behind_plate(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting: FilmSetting) -> BehindPlate | None:

@@ -112,6 +112,9 @@ def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
 
 
+UPRIGHT_SHARE = 0.04  # of its way: how far off its line a bar shows that goes up a line known to 2 degrees (k = 2); our own estimate
+
+
 def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
     """Largest distance of the bar from its line, cm: straight up through its place at the rep's start, or along a marked rail.
 
@@ -123,7 +126,9 @@ def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
     across = np.array([-way[1], way[0]]) / np.linalg.norm(way)
     series = scene.track.series(lambda p: p["bar"] @ across)
     start = at(series, rep.start_s)
+    travel = scene.track.series(lambda p: p["bar"] @ way / np.linalg.norm(way)).window(rep.start_s, rep.end_s)
     u = np.hypot(COVERAGE_FACTOR * noise_sd(series.values) + 1.0, scene.hidden_u(rep, "bar"))
+    u = np.hypot(u, UPRIGHT_SHARE * np.ptp(travel.values))
     away = Series(series.times, np.abs(series.values - start), np.full(len(series.u), u))
     return scene.cm(highest(away, rep))
 

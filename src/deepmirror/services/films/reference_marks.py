@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from deepmirror.core.measures.table import MEASURES
@@ -81,9 +82,10 @@ def free_points(movement: Movement) -> list[str]:
     return [n for n in FREE_POINTS if n in asked]
 
 
-def still_wanted(file: BriefFile, movement: Movement) -> list[str]:
-    """One line per mark or point that this movement asks for and the film lacks, with what it would let it measure."""
-    placed = {n for s in file.seeds for n in s.points_px}
+def still_wanted(file: BriefFile, movement: Movement, followed: Iterable[str] = ()) -> list[str]:
+    """One line per mark or point that this movement asks for and the film lacks, with what it would let it measure; followed: points that
+    are told without a click, as a bar is by its plate."""
+    placed = {n for s in file.seeds for n in s.points_px} | set(followed)
     lines = [say("{title}: {gives}", title=w.title, gives=w.gives) for w in wanted_marks(file, movement) if w.asked and not w.placed]
     return lines + [
         say("{n}: {point_gives}", n=capital(n.replace("_", " ")), point_gives=POINT_GIVES[n])

@@ -212,7 +212,7 @@ class ReadingPanel(QWidget):
 
     def _show_lacks(self, analysis: Analysis) -> None:
         """What this film cannot tell, by what would tell it."""
-        wanted = still_wanted(analysis.brief.file, analysis.movement)
+        wanted = still_wanted(analysis.brief.file, analysis.movement, analysis.scene.track.names)
         if wanted:
             title = tr("A mark would tell more: {count}", count=len(wanted))
             marks = Folded(title, lambda: [check_row(Verdict.CANNOT_TELL, words) for words in wanted])
