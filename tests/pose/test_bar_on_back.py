@@ -153,6 +153,19 @@ def test_the_bar_itself_is_told_without_a_click_and_a_clicked_one_stays() -> Non
     assert found.with_bar(bar) is bar
 
 
+def test_a_hip_that_was_solved_to_hang_nowhere_near_the_bar_is_known_to_be_lost() -> None:
+    points, plate = squat()
+    found = told(filmed(points, plate))
+    assert found is not None
+    points[40, [HIP, KNEE]] -= [0.0, 90.0]
+    track = Track(np.arange(FRAMES) / 30, tuple(NAMES), points, np.tile(np.eye(2 * len(NAMES)), (FRAMES, 1, 1)))
+    lost = found.with_lost_hips(track)
+    for name in ("hip_left", "knee_left"):
+        assert lost.sigma(name)[40] > 100 < lost.hidden_sd(name)[40]
+        assert np.delete(lost.sigma(name), 40).max() < 2
+    assert lost.sigma("ankle_left").max() < 2
+
+
 def test_a_look_whose_hip_hangs_nowhere_near_the_bar_saw_something_else() -> None:
     points, plate = squat()
     evidence = filmed(points, plate)

@@ -129,13 +129,14 @@ def _shank_px(guided: Array, names: list[str], keys: Sequence[Keyframe], near: s
 class Shoulder:
     """Its places (T, 2) px in the still room of the first picture, and their covariance (T, 2, 2) px², which lasts through the film;
     astray (T,): looks whose hip is nowhere near where it hangs from the bar, so that they saw something else; bar (T, 2) px: the
-    bar's places, and their covariance (2, 2) px², which lasts as well."""
+    bar's places, and their covariance (2, 2) px², which lasts as well; kept: how far it stays from the hip, px."""
 
     places: Array
     covariance: Array
     astray: NDArray[np.bool_]
     bar: Array
     bar_covariance: Array
+    kept: float
 
     def lasting(self, turn: Array) -> Array:
         """Standard deviation (T, 2) px along directions turn (T,) rad and across them."""
@@ -221,4 +222,4 @@ def shoulder_under_bar(seen: SeenBar) -> Shoulder | None:
     slope = np.stack([(bar.shoulder(found.x + step) - shoulder) / step.sum() for step in np.diag(steps)], axis=2)
     off = np.abs(bar.off(found.x))
     lasting, astray = slope @ unsure @ slope.swapaxes(1, 2), seen.looked & (off > ASTRAY_SHARE)
-    return Shoulder(shoulder, lasting, astray, bar.bar(found.x), unsure[:2, :2])
+    return Shoulder(shoulder, lasting, astray, bar.bar(found.x), unsure[:2, :2], bar.kept(found.x))

@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from deepmirror.core.skeleton import sided
+from deepmirror.core.skeleton import sided, split
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
-from deepmirror.pose.bar_on_back import GIRDLE_SD_CM, SeenBar, Shoulder, bar_seen, shoulder_under_bar
+from deepmirror.pose.bar_on_back import ASTRAY_SHARE, GIRDLE_SD_CM, SeenBar, Shoulder, bar_seen, shoulder_under_bar
 from deepmirror.pose.disc import Disc, DiscFollower, Picture, find_disc
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px, usual_network_sigma
 from deepmirror.pose.film_setting import FilmSetting
@@ -106,6 +106,19 @@ class BehindPlate:
         sure = own.sigma.copy()
         sure[shown, at] = self.shoulder.lasting(own.turn[:, at])[shown]
         return out, replace(own, sigma=sure)
+
+    def with_lost_hips(self, track: Track) -> Track:
+        """The track with hip and knee known to be lost where the hip hangs nowhere near the bar: no flow makes that good."""
+        near = split(self.name)[1] or "left"
+        away = np.linalg.norm(self.bar.shaken(self.shoulder.bar) - track.point(sided("hip", near)), axis=1) / self.shoulder.kept - 1
+        lost = np.where(self.bar.shown & (np.abs(away) > ASTRAY_SHARE), self.shoulder.kept, 0.0)
+        covariance = track.covariance.copy()
+        unseen = track.unseen.copy() if track.unseen.size else np.zeros((len(track.times), len(track.names)))
+        for at in (track.names.index(name) for name in (sided("hip", near), sided("knee", near)) if name in track.names):
+            for axis in (2 * at, 2 * at + 1):
+                covariance[:, axis, axis] += lost**2
+            unseen[:, at] = np.hypot(unseen[:, at], lost)
+        return replace(track, covariance=covariance, unseen=unseen)
 
     def with_bar(self, track: Track) -> Track:
         """The track with the bar as its plate tells it; as it was where the coach clicked the bar."""

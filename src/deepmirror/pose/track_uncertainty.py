@@ -53,7 +53,7 @@ def with_uncertainty(solved: Solved) -> Track:
     showing = SHOWS_WELL_SHARE[view] * shank_px(solution.positions, evidence.names)
     unseen = np.sqrt(np.maximum(seen.sigma() ** 2 - showing**2, 0.0))
     track, behind = Track(evidence.times, tuple(evidence.names), solution.positions, covariance, unseen), solved.corrected.behind
-    return track if behind is None else behind.with_bar(track)
+    return track if behind is None else behind.with_bar(behind.with_lost_hips(track))
 
 
 def _systematic(evidence: Evidence, own: Offsets, solution: Solution, shares: Array, share: float) -> Array:

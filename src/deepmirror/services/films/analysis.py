@@ -32,12 +32,13 @@ from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.near_leg import near_leg
+from deepmirror.pose.plate import has_plate
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, place_on_sled, repetitions, sled_travel
+from deepmirror.services.films.repetitions import Repetitions, bar_fall, place_on_sled, repetitions, sled_travel
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.words import joined, say
@@ -108,7 +109,8 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     trajectories = solve_film(evidence, keys, setting)
     motion = body_motion(trajectories, brief.file, setting)
     travel = _sled_travel(evidence, brief.file, keys)
-    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel)
+    bar = _bar_fall(evidence, motion, setting)
+    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel, bar)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
     build = build_view(brief.file, scene, measured, setting.movement)
@@ -163,6 +165,15 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
         return None
     place = place_on_sled(file.marks, feet_at_first(evidence, keys))
     return None if place is None else sled_travel(evidence.times, evidence.platform, evidence.platform_sigma, evidence.room, *place)
+
+
+def _bar_fall(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> Series | None:
+    """How deep a bar's plate hangs, where one may hide the legs and was followed."""
+    if not has_plate(setting.movement, setting.near):
+        return None
+    known = shank_px(evidence.network, evidence.names) / setting.body.length("shank").cm
+    px_per_cm = known if motion.px_per_cm is None else motion.px_per_cm.value
+    return bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, px_per_cm)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:
