@@ -52,7 +52,7 @@ def test_where_the_legs_were_lost_in_some_reps_the_bar_counts_all_and_times_them
     lost = times > times[-1] * 0.55
     found = counted(np.where(lost, 8.0, 5 + 110 * depth), np.where(lost, UNKNOWN_U, 4.0), times, plate_of(depth))
     assert len(found.reps) == 4
-    assert found.signal.values.max() == pytest.approx(55, abs=1)
+    assert found.signal.values.max() == pytest.approx(55, abs=1) and found.unit == "cm"
     assert [round(b.start_s - a.start_s, 1) for a, b in pairwise(found.reps)] == [3.4, 3.4, 3.4]
     assert all(max(rep.unsure.values()) < 0.1 for rep in found.reps)
 

@@ -140,6 +140,7 @@ class MeasurementContext:
     frontal: Frontal | None = None
     front_yaw: Value | None = None  # how far a front or rear film's camera stands off the straight line, degrees
     back: BackSeen | None = None
+    counted_in: str = "°"  # the unit of the signal that counts the reps
     kept: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
     def cached(self, name: str, make: Callable[[], Kept]) -> Kept:

@@ -236,6 +236,7 @@ def measurement_context(
         back=back_seen(evidence, view),
         frontal=motion.frontal,
         front_yaw=trajectories.direction.yaw if trajectories.direction else None,
+        counted_in=found.unit,
     )
 
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deepmirror.core.motion.reps import Rep
+from deepmirror.core.motion.series import series_spec
 from deepmirror.core.motion.time_normalisation import Difference, by_phase, difference, phase_of, time_of
 from deepmirror.core.skeleton import near_side, sided
 from deepmirror.core.trajectories import Series
@@ -146,8 +147,13 @@ class SideBySide:
         return _drawn(self.first, i), _drawn(self.second, j)
 
     def signals(self) -> list[str]:
-        """What can be laid over one another: series both films have."""
-        return [COUNTS, *(n for n in self.first.names() if self.second.series(n) is not None)]
+        """What can be laid over one another: series both films have; what counts the reps where it is the same in both."""
+        alike = self.first.analysis.scene.counted_in == self.second.analysis.scene.counted_in
+        return [*([COUNTS] if alike else []), *(n for n in self.first.names() if self.second.series(n) is not None)]
+
+    def unit(self, name: str) -> str:
+        """The unit of one of the signals."""
+        return self.first.analysis.scene.counted_in if name == COUNTS else series_spec(name).unit
 
     def curves(self, name: str) -> tuple[Series, Series, Difference] | None:
         """Both curves over the phases, and their difference; None when one film lacks the series."""

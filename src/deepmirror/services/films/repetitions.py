@@ -37,11 +37,12 @@ STEP_SHARE = 0.35  # of the shank: a foot that lands this far from where it stoo
 
 @dataclass(frozen=True)
 class Repetitions:
-    """signal: what counts them; refused: why none can be told, empty where they could be."""
+    """signal: what counts them, in its unit; refused: why none can be told, empty where they could be."""
 
     signal: Series
     reps: list[Rep]
     refused: str = ""
+    unit: str = "°"
 
 
 def repetitions(
@@ -58,7 +59,7 @@ def repetitions(
     the legs."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
-        return Repetitions(travel, with_uncertainty(found, travel.times, travel.u), "" if found else STAYS)
+        return Repetitions(travel, with_uncertainty(found, travel.times, travel.u), "" if found else STAYS, "cm")
     legs = _by_the_legs(angles, track, movement, view, pattern)
     return legs if bar is None else _by_the_bar(bar, legs, movement, pattern) or legs
 
@@ -70,7 +71,7 @@ def _by_the_bar(bar: Series, legs: Repetitions, movement: Movement, pattern: str
     hidden = any(known_share(legs.signal, rep) < BAR_SHOWN for rep in found)
     lost = 1.0 if hidden else _least_sure(legs.reps)
     leads = found and len(found) >= len(legs.reps) and lost > max(BAR_LEADS, _least_sure(found))
-    return Repetitions(bar, found) if leads else None
+    return Repetitions(bar, found, unit="cm") if leads else None
 
 
 def _least_sure(reps: list[Rep]) -> float:

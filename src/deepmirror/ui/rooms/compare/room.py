@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from deepmirror.core.motion.series import series_title
 from deepmirror.core.motion.time_normalisation import WHOLE
+from deepmirror.core.uncertain_value import bare_unit, with_unit
 from deepmirror.services.films.rep_comparison import SideBySide
 from deepmirror.ui.jobs import FrameReader
 from deepmirror.ui.translation import tr
@@ -160,11 +161,12 @@ class CompareRoom(QWidget):
 
     def _show_curves(self) -> None:
         pair = self.pair
-        found = pair.curves(str(self.signal.currentData())) if pair is not None else None
+        name = str(self.signal.currentData())
+        found = pair.curves(name) if pair is not None else None
         curves = None
-        if found is not None:
+        if pair is not None and found is not None:
             a, b, gap = found
-            unit = " %" if str(self.signal.currentData()).startswith(("knee_medial", "knee_to_foot")) else "°"
+            unit = with_unit("", bare_unit(pair.unit(name)))
             curves = PhaseCurves(gap.phases, a.values, a.u, b.values, b.u, gap.real, unit)
         self.plot.show_curves(curves, pair.names() if pair is not None else ("", ""))
 

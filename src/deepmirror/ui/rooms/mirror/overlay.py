@@ -63,6 +63,6 @@ def ribbon_data(analysis: Analysis, name: str | None, doubtful: NDArray[np.bool_
     """What the ribbon draws: a series of the film by name, the rep signal without one; doubtful: (T,) frames to be marked."""
     series = analysis.scene.angles.get(name, analysis.signal) if name else analysis.signal
     off = frozenset(r for f in analysis.judgement.findings for r in f.reps)
-    unit = with_unit("", bare_unit(series_spec(name).unit)) if name else "°"
+    unit = with_unit("", bare_unit(series_spec(name).unit if name else analysis.scene.counted_in))
     scene, first = analysis.scene, analysis.movement.first_phase
     return RibbonData(series.times, series.values, series.u, scene.reps, off, scene.tempo, first, unit, doubtful)
