@@ -177,6 +177,17 @@ def test_a_look_whose_hip_hangs_nowhere_near_the_bar_saw_something_else() -> Non
     assert np.linalg.norm(found.shoulder.places[30] - points[30, SHOULDER]) < 25
 
 
+def test_a_shoulder_that_the_network_never_saw_is_told_all_the_same() -> None:
+    points, plate = squat()
+    evidence = filmed(points, plate)
+    evidence.network_sigma[:, SHOULDER] = np.inf
+    evidence.network[:, SHOULDER] = np.nan
+    found = told(evidence)
+    assert found is not None
+    off = lean(found.shoulder.places, points[:, HIP]) - lean(points[:, SHOULDER], points[:, HIP])
+    assert np.abs(off).max() < 7
+
+
 def test_what_does_not_go_together_tells_nothing() -> None:
     points, plate = squat()
     assert told(filmed(points, plate + [0.0, 260.0])) is None  # a wheel on the floor

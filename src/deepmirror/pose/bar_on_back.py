@@ -46,7 +46,7 @@ GIRDLE_SD_CM = 1.0  # what the shoulder girdle gives under the bar from frame to
 @dataclass(frozen=True)
 class SeenBar:
     """What tells of a bar: px in the still room of the first picture. plate, hip (T, 2), shown (T,): where both are known; foot: the
-    middle of the foot that stands, across the picture, NaN where it does not; guess (2,): where the network mostly has the shoulder,
+    middle of the foot that stands, across the picture, NaN where it does not; guess (T, 2): where the network has the shoulder,
     with its doubt guess_sd; clicks: (frame, shoulder (2,), sd); back: which way (+1, -1) is behind her in the picture;
     centre (2,): the middle of the picture."""
 
@@ -76,13 +76,13 @@ class SeenBar:
 
 
 def bar_seen(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting: FilmSetting) -> SeenBar | None:
+    """What tells of the bar; own: what is added to the network's places. None where its plate hardly shows, or not with a hip."""
     near = setting.near or "left"
     names = [sided(joint, near) for joint in ("shoulder", "hip", "ankle", "toe")]
     if not len(evidence.plate) or not set(names) <= set(evidence.names):
         return None
-    rows = slice(0, len(evidence.times))
     guided = compensate_camera_motion(evidence.network + own.move, evidence.room)
-    plate = compensate_camera_motion(evidence.plate[rows, None], evidence.room)[:, 0]
+    plate = compensate_camera_motion(evidence.plate[:, None], evidence.room)[:, 0]
     looked = np.isfinite(guided[:, evidence.names.index(names[1]), 0])
     shown = np.isfinite(plate[:, 0])
     if shown.mean() < SEEN_SHARE or (shown & looked).sum() < POSTURES:
@@ -92,6 +92,7 @@ def bar_seen(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting
     away = FOCAL_SHARE * max(setting.size) / cm
     trunk = setting.body.length("trunk")
     at = evidence.names.index(names[0])
+    guess_sd = np.hypot(own.sigma[:, at].mean(axis=1), evidence.network_sigma[:, at])
     clicks = []
     for key in keys:
         if names[0] in key.points and shown[key.frame]:
@@ -104,7 +105,7 @@ def bar_seen(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting
         looked=looked & shown,
         hip_sd=np.hypot(HIP_SD_CM * cm, evidence.network_sigma[:, evidence.names.index(names[1])]),
         guess=shoulder,
-        guess_sd=float(np.median(np.hypot(own.sigma[looked, at].mean(axis=1), evidence.network_sigma[looked, at]))),
+        guess_sd=min(float(np.median(guess_sd[looked])), trunk.cm * cm),  # the network may never have seen one
         foot=float(np.median((ankle + toe)[looked, 0]) / 2) if setting.movement.feet_stand else np.nan,
         clicks=clicks,
         cm=cm,
