@@ -277,13 +277,17 @@ def test_uneven_frames_are_solved_too() -> None:
 def test_any_point_can_be_left_out_and_what_needs_it_is_said_to_be_missing(joint: str) -> None:
     name = "tove_back_squat_side"
     brief = json.loads((DEMO / f"{name}.brief.json").read_text()) | {"hidden": [f"{joint}_left"]}
+    seen_of_it = Evidence.load(DEMO / f"{name}.npz")
     with Film(DEMO / f"{name}.mp4") as film:
-        analysis = conclude(film.facts, check_brief(brief), load_catalogue(), Evidence.load(DEMO / f"{name}.npz"))
+        analysis = conclude(film.facts, check_brief(brief), load_catalogue(), seen_of_it)
+        bare = conclude(film.facts, check_brief(brief), load_catalogue(), replace(seen_of_it, plate=np.empty((0, 2))))
     assert f"{joint}_left" not in analysis.scene.track.names
+    assert len(analysis.scene.reps) == 4
     if joint in ("hip", "knee", "ankle"):
-        assert "knee_flexion_left" not in analysis.scene.angles and analysis.scene.reps == []
+        assert "knee_flexion_left" not in analysis.scene.angles and analysis.scene.counted_in == "cm"  # by the bar's plate
+        assert bare.scene.reps == []
     else:
-        assert len(analysis.scene.reps) == 4
+        assert len(bare.scene.reps) == 4 and analysis.scene.counted_in == "°"
 
 
 def test_habits_doubt_is_shared_out_by_joint() -> None:
