@@ -54,6 +54,7 @@ from deepmirror.core.views import facing
 # from memory of anthropometric sketches, no source: the uncertainty is as large as the offset.
 CREASE_ABOVE_HIP_SHARE = 0.020
 KNEE_TOP_ABOVE_SHARE = 0.030  # of stature; from memory, no source, as above
+UPRIGHT_SHARE = 0.04  # of its way: how far off its line a bar shows that goes up a line known to 2 degrees (k = 2); our own estimate
 SOFT_TISSUE_U_CM = 3.0  # k = 2; our own estimate, no source
 SELDOM = 0.05  # of a rep's frames; our own choice
 CHANGE_U_SHARE = 0.5  # of an angle's own uncertainty: a click's error cancels in a change within one rep, the drift does not
@@ -110,9 +111,6 @@ def crease_margin(scene: MeasurementContext, rep: Rep) -> Value:
     centres = scene.cm(lowest(scene.cached_series("crease", seen), rep))
     stature = scene.body.stature_cm or 170.0
     return Value(centres.value + (CREASE_ABOVE_HIP_SHARE - KNEE_TOP_ABOVE_SHARE) * stature, centres.u).widened(SOFT_TISSUE_U_CM)
-
-
-UPRIGHT_SHARE = 0.04  # of its way: how far off its line a bar shows that goes up a line known to 2 degrees (k = 2); our own estimate
 
 
 def bar_drift(scene: MeasurementContext, rep: Rep) -> Value:
