@@ -46,6 +46,17 @@ def test_both_ways_see_the_same_and_follow_the_same(short: Path) -> None:
     assert {"looking for the body", "following the points"} <= {w for _, w in told}
 
 
+def test_a_plate_that_is_not_there_is_looked_for_once(short: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    brief, looked = read_brief(DEMO / f"{NAME}.brief.json"), []
+    monkeypatch.setattr("deepmirror.pose.plate.find_plate", lambda *_: looked.append(1))
+    movement = load_catalogue().movement(brief.file.movement)
+    with Film(short) as film:
+        once = look_here(film, brief, movement, Progress(), "final")
+        again = look_here(film, brief, movement, Progress(), FOLLOW, once)
+    assert looked == [1]
+    assert np.isnan(once.plate).all() and len(once.plate) == len(again.plate) == len(film.times)
+
+
 def test_it_stops_when_asked(short: Path) -> None:
     brief = read_brief(DEMO / f"{NAME}.brief.json")
     progress = Progress(lambda share, words: progress.cancel())

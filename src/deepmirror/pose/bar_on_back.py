@@ -48,7 +48,8 @@ class SeenBar:
     """What tells of a bar: px in the still room of the first picture. plate, hip (T, 2), shown (T,): where both are known; foot: the
     middle of the foot that stands, across the picture, NaN where it does not; guess (T, 2): where the network has the shoulder,
     with its doubt guess_sd; clicks: (frame, shoulder (2,), sd); back: which way (+1, -1) is behind her in the picture;
-    centre (2,): the middle of the picture."""
+    looked (T,): shown, and looked at; hip_sd (T,): what the hip is off by; cm: px per cm; trunk_px: the back's length with trunk_sd;
+    gain: how much faster the plate moves than the bar; centre (2,): the middle of the picture; room as in Evidence."""
 
     plate: Array
     hip: Array

@@ -64,7 +64,7 @@ class Evidence:
     stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
     platform (T, 2, 3): where a sled's platform of frame 0 lies in each frame (affine, px), and how surely, platform_sigma (T,) px; empty
     where none was followed.
-    plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where there is none.
+    plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where nobody looked.
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.

@@ -104,6 +104,8 @@ def refollow(
     tick = progress.part(start, turning, "following the points", len(film.times))
     near = near_side(brief.file.view)
     disc = None if plate is None else plate.found(evidence, shank_px(filled(about.positions), about.names))
+    if plate is not None and disc is None:
+        whole = replace(whole, plate=np.full((len(whole.times), 2), np.nan))  # so that the next click does not look for it again
     followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, disc, movement.feet_stand)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
