@@ -10,7 +10,7 @@ from deepmirror.core.skeleton import ALL_POINTS
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.disc import DiscFollower, find_disc
 from deepmirror.pose.evidence import Evidence, usual_network_sigma
-from deepmirror.pose.plate import find_plate, has_plate
+from deepmirror.pose.plate import beside_plate, find_plate, up_down
 
 SHANK = 115.0
 SHOULDER = np.array([400.0, 300.0])
@@ -83,15 +83,27 @@ def looked(ear: np.ndarray, ear_clear: bool = True) -> Evidence:
 def test_a_head_is_no_plate_but_a_plate_before_the_head_is() -> None:
     at, small = SHOULDER + [0, -55], ((35, 40.0),)
     pictures = [(frame, picture(at, small)) for frame in range(6)]
-    assert find_plate(pictures, looked(at), "left") is None
-    assert find_plate(pictures, looked(at, ear_clear=False), "left") is not None
-    assert find_plate(pictures, looked(at + [0, -80]), "left") is not None
+    assert find_plate(pictures, looked(at), "shoulder_left") is None
+    assert find_plate(pictures, looked(at, ear_clear=False), "shoulder_left") is not None
+    assert find_plate(pictures, looked(at + [0, -80]), "shoulder_left") is not None
     large = [(frame, picture(at)) for frame in range(6)]
-    assert find_plate(large, looked(at), "left") is not None
+    assert find_plate(large, looked(at), "shoulder_left") is not None
 
 
-def test_nobody_looks_for_a_plate_where_no_bar_lies_on_the_back() -> None:
+def test_a_plate_is_looked_for_where_the_bar_is() -> None:
     catalogue = load_catalogue()
-    assert has_plate(catalogue.movement("back_squat"), "left")
-    assert not has_plate(catalogue.movement("back_squat"), None)
-    assert not has_plate(catalogue.movement("leg_press"), "left")
+    assert beside_plate(catalogue.movement("back_squat"), "left") == "shoulder_left"
+    assert beside_plate(catalogue.movement("romanian_deadlift"), "right") == "wrist_right"
+    assert beside_plate(catalogue.movement("back_squat"), None) is None
+    assert beside_plate(catalogue.movement("leg_press"), "left") is None
+
+
+def test_a_bar_in_the_hands_lies_further_down_than_one_on_the_back() -> None:
+    at = SHOULDER + [0, 0.8 * SHANK]
+    pictures = [picture(at)] * 3
+    points = np.tile(SHOULDER, (3, 1))
+    found = find_disc(pictures, points, SHANK, up_down("wrist_left"))
+    assert found is not None
+    assert np.linalg.norm(found[1] - at, axis=1).max() < 2
+    on_back = find_disc(pictures, points, SHANK, up_down("shoulder_left"))
+    assert on_back is None or np.linalg.norm(on_back[1] - at, axis=1).max() > 10

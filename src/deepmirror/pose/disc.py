@@ -18,7 +18,8 @@ Picture = NDArray[np.uint8]
 RADII, RADIUS_STEP = (0.26, 1.0), 0.04
 ASPECTS = (0.97, 0.87)  # a disc seen from up to 30° beside its axis is that much narrower than high
 BESIDE = 1.5  # of the radius: so near lies a disc to the point it is looked for around
-LEVEL_REACH, UP_REACH, DOWN_REACH = 0.8, 0.95, 0.5  # of the shank: where its centre may lie from there
+LEVEL_REACH = 0.8  # of the shank, to either side: where its centre may lie from there
+UP_DOWN = (0.95, 0.5)  # of the shank, up and down, if nothing else is said
 COARSE_SHANK_PX = 50.0  # pictures are made so small for the wide search, in which centres lie two pixels apart
 RIM_POINTS = 36  # looked at around a rim; our own choice
 COARSE_PX, FINE_PX = 2.0, 4.0  # a rim is some px wide: it is looked for on every other one, then closely around the best
@@ -93,14 +94,14 @@ def _around(about: Array, reach: float, step: float) -> Array:
 class _WideLook:
     """One picture made small, in which a disc is looked for around a point (2,) px."""
 
-    def __init__(self, grey: Picture, point: Array, shank_px: float) -> None:
+    def __init__(self, grey: Picture, point: Array, shank_px: float, up_down: tuple[float, float]) -> None:
         shrink = min(COARSE_SHANK_PX / shank_px, 1.0)
         step = COARSE_PX / shrink
         level = np.arange(-LEVEL_REACH * shank_px, LEVEL_REACH * shank_px + step, step)
-        upright = np.arange(-UP_REACH * shank_px, DOWN_REACH * shank_px + step, step)
+        upright = np.arange(-up_down[0] * shank_px, up_down[1] * shank_px + step, step)
         self._centres = point + np.stack(np.meshgrid(level, upright), axis=-1).reshape(-1, 2)
         self._away = np.linalg.norm(self._centres - point, axis=1)
-        self._edges = _Edges(grey, point, (UP_REACH + RADII[1] + 0.1) * shank_px, shrink)
+        self._edges = _Edges(grey, point, (max(up_down) + RADII[1] + 0.1) * shank_px, shrink)
 
     def best(self, radius: float, aspect: float) -> tuple[Array, float]:
         """Centre (2,) px of the disc of this size that shows best, and the share of its rim that does."""
@@ -110,10 +111,12 @@ class _WideLook:
         return near[k], float(share[k])
 
 
-def find_disc(pictures: Sequence[Picture], points: Array, shank_px: float) -> tuple[Disc, Array] | None:
+def find_disc(
+    pictures: Sequence[Picture], points: Array, shank_px: float, up_down: tuple[float, float] = UP_DOWN
+) -> tuple[Disc, Array] | None:
     """The disc that most of the pictures show around their points (N, 2) px, and its centre (N, 2) px in each picture, NaN where it does
-    not show; None where they show none."""
-    looks = [_WideLook(grey, point, shank_px) for grey, point in zip(pictures, points, strict=True)]
+    not show; None where they show none. up_down: how far over and under its point it may lie, share of the shank."""
+    looks = [_WideLook(grey, point, shank_px, up_down) for grey, point in zip(pictures, points, strict=True)]
     sizes = [(float(r), a) for r in np.arange(*RADII, RADIUS_STEP) * shank_px for a in ASPECTS]
     found = [[look.best(*size) for look in looks] for size in sizes]
     centres, shares = np.array([[c for c, _ in row] for row in found]), np.array([[s for _, s in row] for row in found])
@@ -140,10 +143,10 @@ def _closely(pictures: Sequence[Picture], centres: Array, shares: Array, size: t
 
 
 class DiscFollower:
-    """Follows a disc picture by picture, given in order."""
+    """Follows a disc picture by picture, given in order; up_down: as in find_disc."""
 
-    def __init__(self, disc: Disc, shank_px: float) -> None:
-        self._disc, self._shank, self._first_radius = disc, shank_px, disc.radius
+    def __init__(self, disc: Disc, shank_px: float, up_down: tuple[float, float] = UP_DOWN) -> None:
+        self._disc, self._shank, self._first_radius, self._up_down = disc, shank_px, disc.radius, up_down
         self._last: Array | None = None
         self._move = np.zeros(2)
         self._lost = 0
@@ -169,7 +172,7 @@ class DiscFollower:
         self._lost += 1
         if self._lost % LOOKS_WIDE_EVERY != 1:
             return None
-        centre, share = _WideLook(grey, beside, self._shank).best(self._disc.radius, self._disc.aspect)
+        centre, share = _WideLook(grey, beside, self._shank, self._up_down).best(self._disc.radius, self._disc.aspect)
         return centre if share >= AGAIN_SHARE * self._disc.share else None
 
     def _grow(self, edges: _Edges, centre: Array) -> None:

@@ -26,13 +26,11 @@ Tick = Callable[[int], None]
 class Followers:
     """All that is looked for in each picture, given in order, around where the points of `names` are about (P, 2) px.
 
-    shank: its length in the picture, px; plate: what follows the plate of a bar, and the point it is beside, if there is one; resting:
-    where feet stand, if they are meant to.
+    shank: its length in the picture, px; plate: what follows the plate of a bar, if there is one; resting: where feet stand, if they are
+    meant to.
     """
 
-    def __init__(
-        self, names: list[str], shank: float, plate: tuple[DiscFollower, str] | None = None, resting: RestingFeet | None = None
-    ) -> None:
+    def __init__(self, names: list[str], shank: float, plate: DiscFollower | None = None, resting: RestingFeet | None = None) -> None:
         self._names, self._plate, self._resting = names, plate, resting
         self._stepper, self._patcher, self._room = StepFollower(shank), PatchFollower(shank), RoomFollower()
         self._steps: list[tuple[Array, Array]] = []
@@ -55,13 +53,12 @@ class Followers:
         self._room.add(grey, np.concatenate([centres, body]))
         self._steps.append(self._stepper.step(grey, before, centres - before, self._room.last_move(before)))
 
-    def find(self, grey: Picture, centres: Array) -> None:
-        """Patches and plate in this picture."""
+    def find(self, grey: Picture, centres: Array, beside: Array | None = None) -> None:
+        """Patches and plate in this picture; beside (2,) px: where the point is that the plate lies beside."""
         nothing = np.full_like(centres, np.nan), np.full(len(centres), np.inf), np.full(len(centres), -1.0)
         self._found.append(self._patcher.match(grey, centres, self._names) if self._clicked else nothing)
-        if self._plate is not None:
-            follower, beside = self._plate
-            self._plates.append(follower.find(grey, centres[self._names.index(beside)]))
+        if self._plate is not None and beside is not None:
+            self._plates.append(self._plate.find(grey, beside))
 
     def evidence(self, seen: Evidence) -> Evidence:
         """What was seen, with all that was followed through its first pictures, what was learned and how the room moved."""
@@ -95,13 +92,15 @@ def follow(
 ) -> Evidence:
     """Add flow steps, patch matches and the still room's movement, around first positions (T, P, 2) px of `names`.
 
-    frames gives the film's grey pictures in order, as often as it is called. plate: see Followers; without one, what was seen of a plate
-    before stays.
+    frames gives the film's grey pictures in order, as often as it is called. plate: what follows the plate of a bar, and the point that it
+    lies beside; without one, what was seen of a plate before stays.
     """
     steady, body = filled(positions), filled(evidence.network)
     shank = shank_px(steady, names)
     resting = RestingFeet(names, steady, evidence.network[:, [evidence.names.index(n) for n in names]], shank) if feet_stand else None
-    followers = Followers(names, shank, plate, resting)
+    disc, beside = plate or (None, names[0])
+    followers = Followers(names, shank, disc, resting)
+    lies = body[:, evidence.names.index(beside)]  # where the point is that the plate lies beside
     by_frame = {k.frame: k for k in keys}
     for i, grey in enumerate(frames() if by_frame else ()):
         if i in by_frame:
@@ -114,9 +113,9 @@ def follow(
             if i >= len(evidence.times):
                 break
             about = followers.settle(grey, steady[i])
-            beside = pool.submit(followers.find, grey, about)
+            found = pool.submit(followers.find, grey, about, lies[i])
             followers.step(grey, before, about, body[i])
-            beside.result()
+            found.result()
             before = about
             tick(i)
     return followers.evidence(evidence)

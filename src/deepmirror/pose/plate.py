@@ -1,4 +1,4 @@
-"""The near plate of a bar on the back: found in a film, and put to use where it hides the shoulder."""
+"""The near plate of a bar, on the back or in the hands: found in a film, and put to use where it hides the body."""
 
 from __future__ import annotations
 
@@ -20,6 +20,9 @@ from deepmirror.pose.offsets import Offsets
 
 Array = NDArray[np.float64]
 
+# How far over and under its point a plate may show, of the shank: a bar on the back lies over the shoulder joint, one in the hands under
+# the wrist; cameras stand high and low. Our own choice.
+UP_DOWN = {"shoulder": (0.95, 0.5), "wrist": (0.95, 0.95)}
 PICTURES = 9  # of a film in which the plate is looked for; our own choice
 # A head is round as well: a small disc about a clearly seen ear (of the shank; of the radius; times the ear's usual doubt); our own choice.
 HEAD_RADIUS, HEAD_AWAY, EAR_CLEAR = 0.40, 0.6, 2.0
@@ -27,18 +30,20 @@ HIDDEN_CM = 10.0  # by so much the bar may be elsewhere while its plate does not
 PLATE_PX = 1.0  # what a plate's centre is off by from picture to picture
 
 
-def has_plate(movement: Movement, near: str | None) -> bool:
-    """Whether the near shoulder may lie behind the plate of a bar."""
-    return near is not None and movement.bar_on_back
+def beside_plate(movement: Movement, near: str | None) -> str | None:
+    """The near point that the plate of a bar may lie beside: the shoulder under a bar on the back, the wrist of a hand that carries one."""
+    if near is None or not (movement.bar_on_back or movement.hands_pass):
+        return None
+    return sided("shoulder" if movement.bar_on_back else "wrist", near)
 
 
 class PlateLook:
     """Keeps a few grey pictures of a film while it is looked at, and finds the plate in them once it is known where the client was."""
 
-    def __init__(self, frames: int, every: int, near: str) -> None:
-        """frames: of the film; every: which n-th is looked at; near: the side that shows."""
+    def __init__(self, frames: int, every: int, beside: str) -> None:
+        """frames: of the film; every: which n-th is looked at; beside: the point that the plate lies beside."""
         self._wanted = {int(n) * every for n in np.linspace(0, (frames - 1) // every, PICTURES + 2)[1:-1]}
-        self._near = near
+        self._beside = beside
         self._kept: dict[int, Picture] = {}
 
     def kept_from(self, frames: Iterable[tuple[int, Picture]]) -> Iterator[tuple[int, Picture]]:
@@ -50,18 +55,24 @@ class PlateLook:
 
     def found(self, evidence: Evidence, shank_px: float) -> tuple[DiscFollower, str] | None:
         """What follows the plate, and the point that it is beside; None where they show none."""
-        disc = find_plate(sorted(self._kept.items()), evidence, self._near)
-        return None if disc is None else (DiscFollower(disc, shank_px), sided("shoulder", self._near))
+        disc = find_plate(sorted(self._kept.items()), evidence, self._beside)
+        return None if disc is None else (DiscFollower(disc, shank_px, up_down(self._beside)), self._beside)
 
 
-def find_plate(pictures: Sequence[tuple[int, Picture]], evidence: Evidence, near: str) -> Disc | None:
-    """The near plate, from a few (frame, grey picture) of a film that was looked at; None where there is none, or only a head."""
-    shoulder, ear = (evidence.names.index(sided(j, near)) for j in ("shoulder", "ear"))
-    frames = [frame for frame, _ in pictures if np.isfinite(evidence.network[frame, shoulder, 0])]
+def up_down(beside: str) -> tuple[float, float]:
+    """How far over and under this point its plate may show, share of the shank."""
+    return UP_DOWN[split(beside)[0]]
+
+
+def find_plate(pictures: Sequence[tuple[int, Picture]], evidence: Evidence, beside: str) -> Disc | None:
+    """The near plate beside a point, from a few (frame, grey picture) of a film that was looked at; None where there is none, or only a
+    head."""
+    at, ear = evidence.names.index(beside), evidence.names.index(sided("ear", split(beside)[1] or "left"))
+    frames = [frame for frame, _ in pictures if np.isfinite(evidence.network[frame, at, 0])]
     if len(frames) < 2:
         return None
     shank = shank_px(evidence.network, evidence.names)
-    found = find_disc([p for frame, p in pictures if frame in frames], evidence.network[frames, shoulder], shank)
+    found = find_disc([p for frame, p in pictures if frame in frames], evidence.network[frames, at], shank, up_down(beside))
     if found is None:
         return None
     disc, centres = found
@@ -146,7 +157,8 @@ def shoulder_behind_plate(evidence: Evidence, own: Offsets, keys: Sequence[Keyfr
     A shoulder that the coach holds is left to her.
     """
     shoulder = sided("shoulder", setting.near or "left")
-    if not has_plate(setting.movement, setting.near) or shoulder in setting.held or shoulder not in evidence.names:
+    beside = beside_plate(setting.movement, setting.near)
+    if beside != shoulder or shoulder in setting.held or shoulder not in evidence.names:
         return None
     bar = bar_seen(evidence, own, keys, setting)
     told = None if bar is None else shoulder_under_bar(bar)

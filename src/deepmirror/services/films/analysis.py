@@ -32,13 +32,14 @@ from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.near_leg import near_leg
-from deepmirror.pose.plate import has_plate
+from deepmirror.pose.plate import beside_plate
 from deepmirror.pose.rigid_attachment import feet_at_first
 from deepmirror.pose.set_span import set_span
 from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
+from deepmirror.services.films.bar_bend import BarBend, bar_bend, bar_fall
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, bar_fall, place_on_sled, repetitions, sled_travel
+from deepmirror.services.films.repetitions import Repetitions, place_on_sled, repetitions, sled_travel
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.words import joined, say
@@ -109,7 +110,7 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     trajectories = solve_film(evidence, keys, setting)
     motion = body_motion(trajectories, brief.file, setting)
     travel = _sled_travel(evidence, brief.file, keys)
-    bar = _bar_fall(evidence, motion, setting)
+    bar = _bar_bend(evidence, motion, setting)
     found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel, bar)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
@@ -167,13 +168,14 @@ def _sled_travel(evidence: Evidence, file: BriefFile, keys: list[Keyframe]) -> S
     return None if place is None else sled_travel(evidence.times, evidence.platform, evidence.platform_sigma, evidence.room, *place)
 
 
-def _bar_fall(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> Series | None:
-    """How deep a bar's plate hangs, where one may hide the legs and was followed."""
-    if not has_plate(setting.movement, setting.near):
+def _bar_bend(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> BarBend | None:
+    """What the fall of a bar tells, where its plate may hide the legs and was followed."""
+    if beside_plate(setting.movement, setting.near) is None:
         return None
     known = shank_px(evidence.network, evidence.names) / setting.body.length("shank").cm
     px_per_cm = known if motion.px_per_cm is None else motion.px_per_cm.value
-    return bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, px_per_cm)
+    fall = bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, px_per_cm)
+    return None if fall is None else bar_bend(fall, setting.movement, setting.body)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:

@@ -21,7 +21,7 @@ from deepmirror.pose.joint_centres import CentreReader
 from deepmirror.pose.looking import look
 from deepmirror.pose.near_leg import near_leg
 from deepmirror.pose.network import Region
-from deepmirror.pose.plate import PlateLook, has_plate
+from deepmirror.pose.plate import PlateLook, beside_plate
 from deepmirror.pose.platform import PlatformFollower
 from deepmirror.pose.pose_tracker import FINAL as FINAL
 from deepmirror.pose.pose_tracker import GLANCE, Plan
@@ -75,9 +75,9 @@ def observe(film: Film, brief: Brief, movement: Movement, progress: Progress, pl
 
 
 def plate_look(brief: Brief, movement: Movement, frames: int, every: int) -> PlateLook | None:
-    """What looks for the plate of a bar, where one may hide the near shoulder."""
-    near = near_side(brief.file.view)
-    return PlateLook(frames, every, near) if near and has_plate(movement, near) else None
+    """What looks for the plate of a bar, where one may hide the body."""
+    beside = beside_plate(movement, near_side(brief.file.view))
+    return None if beside is None else PlateLook(frames, every, beside)
 
 
 def refollow(

@@ -16,6 +16,7 @@ from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 from deepmirror.core.views import facing
 from deepmirror.exchange.brief import MarksPart
 from deepmirror.movements.schema import Movement
+from deepmirror.services.films.bar_bend import SHOWN, BarBend
 
 Array = NDArray[np.float64]
 
@@ -23,8 +24,7 @@ LEAP_DEG, LEAP_GAP_S = 45.0, 0.1  # a knee at 45° in a thirtieth of a second tu
 LOST_U_DEG, LOST_SHARE = 40.0, 0.3  # k = 2: a signal that is this unsure is none; and most of a film it may be so; our own choice
 LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; our own choice
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
-LEAST_FALL_CM = 12.0  # of a bar, that is a rep: a step under it bobs by less, a partial squat falls further; our own choice
-BAR_SHOWN = 0.8  # of the frames in which its plate must show; our own choice
+BAR_BEGINS = 0.1  # of a phase: so late, mostly, a bar shows its start: worked with on 22 squats and hinges (docs/accuracy-log.md)
 BAR_LEADS = 0.15  # of a rep's range: legs less sure than this count no better than the bar; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
@@ -52,11 +52,11 @@ def repetitions(
     view: str,
     pattern: str | None,
     travel: Series | None = None,
-    bar: Series | None = None,
+    bar: BarBend | None = None,
 ) -> Repetitions:
     """track: the points with a moving camera's movement taken out; pattern: as the brief names it; travel: a sled's way, cm, which
-    counts the reps of a film that does not show the legs bend; bar: how deep a bar's plate hangs, cm, which counts them where plates hide
-    the legs."""
+    counts the reps of a film that does not show the legs bend; bar: what a bar's fall tells, which counts them where plates hide the
+    legs."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
         return Repetitions(travel, with_uncertainty(found, travel.times, travel.u), "" if found else STAYS, "cm")
@@ -64,14 +64,23 @@ def repetitions(
     return legs if bar is None else _by_the_bar(bar, legs, movement, pattern) or legs
 
 
-def _by_the_bar(bar: Series, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
+def _by_the_bar(bar: BarBend, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
     """As the bar counts; None where the legs count as well."""
-    found = find_reps(bar.times, bar.values, movement.first_phase, LEAST_FALL_CM, pattern == "one_and_a_half")
-    found = with_uncertainty(found, bar.times, bar.u)
-    hidden = any(known_share(legs.signal, rep) < BAR_SHOWN for rep in found)
+    signal = bar.signal
+    found = find_reps(signal.times, signal.values, movement.first_phase, bar.least, pattern == "one_and_a_half")
+    found = with_uncertainty(found, signal.times, signal.u)
+    found = mark_partials([_begun_unseen(bar.range_cm(rep)) for rep in found])
+    hidden = any(known_share(legs.signal, rep) < SHOWN for rep in found)
     lost = 1.0 if hidden else _least_sure(legs.reps)
-    leads = found and len(found) >= len(legs.reps) and lost > max(BAR_LEADS, _least_sure(found))
-    return Repetitions(bar, found, unit="cm") if leads else None
+    told = len(found) >= len(legs.reps) or all(known_share(signal, rep) >= SHOWN for rep in legs.reps)  # else it may have missed some
+    leads = found and told and lost > max(BAR_LEADS, _least_sure(found))
+    return Repetitions(signal, found) if leads else None
+
+
+def _begun_unseen(rep: Rep) -> Rep:
+    """The rep, its phases as unsure as it takes a joint that is nearly straight to let the bar fall by what can be seen."""
+    creep = {phase: seconds + BAR_BEGINS * (rep.phases_s[phase] or 0.0) for phase, seconds in rep.creep_s.items()}
+    return replace(rep, creep_s=creep)
 
 
 def _least_sure(reps: list[Rep]) -> float:
@@ -122,17 +131,6 @@ def _beyond_what_is_hidden(along: Array, sigma: Array) -> Array:
     for before, after in pairwise(sure):
         out[before + 1 : after] = np.maximum(along[before + 1 : after], min(along[before], along[after]))
     return out
-
-
-def bar_fall(times: Array, plate: Array, room: Array, up: Array, px_per_cm: float) -> Series | None:
-    """How deep a bar's plate hangs under where it was highest, cm as the picture shows it, unknown while it does not show; None where it
-    mostly does not. plate, room as in Evidence; up (2,): what is up in the picture."""
-    shown = np.isfinite(plate[:, 0]) if len(plate) else np.zeros(len(times), bool)
-    if shown.mean() < BAR_SHOWN:
-        return None
-    height = compensate_camera_motion(plate[:, None], room)[:, 0] @ up / px_per_cm
-    height = np.interp(times, times[shown], height[shown])
-    return Series(times, height.max() - height, np.where(shown, TRAVEL_U_CM, UNKNOWN_U))
 
 
 def place_on_sled(marks: MarksPart, feet: dict[str, Array]) -> tuple[Array, float] | None:
