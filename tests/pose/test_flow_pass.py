@@ -89,7 +89,7 @@ def test_steps_patches_and_the_still_room_are_seen_where_they_are() -> None:
 def test_a_plate_is_followed_and_what_was_seen_of_one_before_stays() -> None:
     shoulder = truth()[:, NAMES.index("shoulder_left")]
     out = passed(Disc(42.0, 1.0, 0.8))
-    assert np.abs(out.plate - shoulder - [12, -26]).max() < 2
+    assert np.abs(out.plate - shoulder - [12, -26]).max() < 2 and np.abs(out.plate_radius - 42).max() < 2
     assert np.array_equal(passed(before=out.plate).plate, out.plate)
 
 

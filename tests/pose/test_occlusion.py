@@ -8,7 +8,7 @@ import numpy as np
 
 from deepmirror.core.skeleton import points_for
 from deepmirror.pose.evidence import Evidence, Keyframe
-from deepmirror.pose.occlusion import behind_hands, guessed
+from deepmirror.pose.occlusion import BEHIND_SHARE, behind_hands, behind_plate, guessed
 
 NAMES = [*points_for("side-right"), "low_back"]
 FRAMES = 30
@@ -66,3 +66,22 @@ def test_the_network_only_guesses_a_joint_that_is_hidden_for_a_while() -> None:
     assert told[15, knee] > 20 and (told[[0, 29], knee] == 4).all()
     assert (told[:, toe] == 4).all(), "what flow never holds tells nothing of hiding"
     assert (told[:, hip] == 4).all(), "of one that was not clicked nothing is known"
+
+
+def test_joints_behind_a_plate_are_guessed_and_what_is_beside_it_or_was_clicked_behind_it_keeps_its_say() -> None:
+    seen = hanging(np.zeros(FRAMES))
+    assert behind_plate(seen, seen) is seen
+    hip, knee, shoulder = (NAMES.index(n) for n in ("hip_right", "knee_right", "shoulder_right"))
+    plate = np.stack([np.full(FRAMES, 400.0), np.linspace(340, 600, FRAMES)], axis=1)  # from the hip down past the knee
+    plate[5] = np.nan
+    seen.match_sigma[10:, knee] = 3.0
+    told = behind_plate(replace(seen, plate=plate, plate_radius=np.full(FRAMES, 60.0)), seen)
+    hidden = np.abs(plate[:, 1] - 340) < 60
+    assert hidden[:5].all() and not hidden[5] and not hidden[-5:].any()
+    assert (told.step_sigma[:, hip] > 20).tolist() == hidden.tolist()
+    assert np.allclose(told.network_sigma[hidden, hip], np.hypot(4.0, BEHIND_SHARE * 100)) and (told.network_sigma[~hidden, hip] == 4).all()
+    assert (told.match_sigma[:, hip] == 1).all(), "found as it was clicked, the plate before it too"
+    passes = np.abs(plate[:, 1] - 440) < 60
+    lost = passes & (np.arange(FRAMES) >= 10)  # from here on the patch shows something else
+    assert lost.any() and ((told.match_sigma[:, knee] > 100) == lost).all()
+    assert (told.step_sigma[:, shoulder] == 1).all()

@@ -151,6 +151,11 @@ class DiscFollower:
         self._move = np.zeros(2)
         self._lost = 0
 
+    @property
+    def radius(self) -> float:
+        """Half the disc's height in the last picture that showed it, px."""
+        return self._disc.radius
+
     def find(self, grey: Picture, beside: Array) -> Array:
         """The disc's centre (2,) px in the next picture, NaN where it is not seen; beside (2,) px: the point it is beside, about."""
         reach = STEP_REACH * self._shank

@@ -64,7 +64,8 @@ class Evidence:
     stack (T,): how far the weight stack has risen, px, NaN where hidden; empty where none was clicked.
     platform (T, 2, 3): where a sled's platform of frame 0 lies in each frame (affine, px), and how surely, platform_sigma (T,) px; empty
     where none was followed.
-    plate (T, 2): centre of the near plate of a bar on the back, px, NaN where not seen; empty where nobody looked.
+    plate (T, 2): centre of the near plate of a bar, px, NaN where not seen; empty where nobody looked; plate_radius (T,): half its height,
+    px; may be empty.
     turn (K, T, S): how far each of TURNING has turned clockwise since the keyframes turn_since (K,), rad, NaN where not seen, and
     its turn_sigma (K, T, S) rad, inf there; empty where nothing was clicked.
     sole (T,): direction from heel to toe as the near sole's edge tells it, rad, NaN where not clear or not looked for; may be empty.
@@ -92,6 +93,7 @@ class Evidence:
     platform: Array = field(default_factory=lambda: np.empty((0, 2, 3)))
     platform_sigma: Array = field(default_factory=lambda: np.empty(0))
     plate: Array = field(default_factory=lambda: np.empty((0, 2)))
+    plate_radius: Array = field(default_factory=lambda: np.empty(0))
     turn: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_sigma: Array = field(default_factory=lambda: np.empty((0, 0, len(TURNING))))
     turn_since: Array = field(default_factory=lambda: np.empty(0))
@@ -137,7 +139,7 @@ class Evidence:
         of_points = (self.network_sigma, self.step_sigma, self.match_sigma, self.match_key)
         whole = all(a.shape == (frames, count) for a in of_points)
         whole &= all(a.shape == (frames, count, 2) for a in (self.network, self.step, self.match))
-        of_film = (self.room, self.stack, self.plate, self.sole, self.platform, self.platform_sigma, self.back)
+        of_film = (self.room, self.stack, self.plate, self.plate_radius, self.sole, self.platform, self.platform_sigma, self.back)
         whole &= all(len(a) in (0, frames) for a in of_film)
         whole &= self.turn.shape == self.turn_sigma.shape and len(self.turn) == len(self.turn_since) and self.turn.shape[1] in (0, frames)
         whole &= self.roll.shape in ((0,), (2,)) and self.centre.shape == self.centre_sigma.shape

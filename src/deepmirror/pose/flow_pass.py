@@ -58,7 +58,7 @@ class Followers:
         nothing = np.full_like(centres, np.nan), np.full(len(centres), np.inf), np.full(len(centres), -1.0)
         self._found.append(self._patcher.match(grey, centres, self._names) if self._clicked else nothing)
         if self._plate is not None and beside is not None:
-            self._plates.append(self._plate.find(grey, beside))
+            self._plates.append(np.array([*self._plate.find(grey, beside), self._plate.radius]))
 
     def evidence(self, seen: Evidence) -> Evidence:
         """What was seen, with all that was followed through its first pictures, what was learned and how the room moved."""
@@ -73,11 +73,12 @@ class Followers:
         if self._resting is not None and np.isfinite(standing := self._resting.seen()).any():
             resting = np.full_like(seen.network, np.nan)
             resting[:done, at] = standing[:done]
-        plates, rest, room = seen.plate, len(seen.times) - done, self._room.path()
+        plates, radii, rest, room = seen.plate, seen.plate_radius, len(seen.times) - done, self._room.path()
         if self._plate is not None:
-            plates = np.concatenate([np.array(self._plates).reshape(-1, 2), np.full((rest, 2), np.nan)])
+            whole_film = np.concatenate([np.array(self._plates).reshape(-1, 3), np.full((rest, 3), np.nan)])
+            plates, radii = whole_film[:, :2], whole_film[:, 2]
         room = np.concatenate([room, np.repeat(room[-1:], rest, axis=0)]) if len(room) else room
-        return replace(seen, **whole, learned=learned, room=room, plate=plates, resting=resting)
+        return replace(seen, **whole, learned=learned, room=room, plate=plates, plate_radius=radii, resting=resting)
 
 
 def follow(
