@@ -39,7 +39,7 @@ from deepmirror.pose.tracking_pipeline import track
 from deepmirror.services.common.plausible import must_hold_together
 from deepmirror.services.films.bar_bend import BarBend, bar_bend, bar_fall
 from deepmirror.services.films.observation import keyframes
-from deepmirror.services.films.repetitions import Repetitions, place_on_sled, repetitions, sled_travel
+from deepmirror.services.films.repetitions import Repetitions, knee_rise, place_on_sled, repetitions, sled_travel
 from deepmirror.services.posture.bodies import body_of
 from deepmirror.services.posture.build_feedback import build_view
 from deepmirror.words import joined, say
@@ -111,7 +111,8 @@ def _conclude(facts: FilmFacts, brief: Brief, catalogue: Catalogue, evidence: Ev
     motion = body_motion(trajectories, brief.file, setting)
     travel = _sled_travel(evidence, brief.file, keys)
     bar = _bar_bend(evidence, motion, setting)
-    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel, bar)
+    rise = _knee_rise(trajectories, motion, setting)
+    found = repetitions(motion.angles, trajectories.still, setting.movement, setting.view, brief.file.pattern, travel, bar, rise)
     scene = measurement_context(trajectories, motion, found, brief, setting, evidence)
     measured = measure(scene)
     build = build_view(brief.file, scene, measured, setting.movement)
@@ -176,6 +177,14 @@ def _bar_bend(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> B
     px_per_cm = known if motion.px_per_cm is None else motion.px_per_cm.value
     fall = bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, px_per_cm)
     return None if fall is None else bar_bend(fall, setting.movement, setting.body)
+
+
+def _knee_rise(trajectories: Trajectories, motion: BodyMotion, setting: FilmSetting) -> Series | None:
+    """How far the heels lift the knee, where they do and it was followed."""
+    near = setting.near
+    if near is None or not setting.movement.knee_rises or not trajectories.still.has(sided("knee", near)) or motion.px_per_cm is None:
+        return None
+    return knee_rise(trajectories.still, near, setting.up, motion.px_per_cm.value)
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:

@@ -26,6 +26,8 @@ LOST_EDGE_S = 0.3  # on its way there and back it is wrong before it is unsure; 
 LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a rep; our own choice
 BAR_BEGINS = 0.1  # of a phase: so late, mostly, a bar shows its start: worked with on 22 squats and hinges (docs/accuracy-log.md)
 BAR_LEADS = 0.15  # of a rep's range: legs less sure than this count no better than the bar; our own choice
+RISE_LOST = 0.15  # of a rep's range: a knee less sure than this counts only where the ankle is no surer; our own choice
+LEAST_RISE_CM = 3.0  # of a knee that a heel lifts, that is a rep: a tenth of a foot and less is a sway; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
 LEAST_KNOWN = 0.1  # of a rep: real ones behind plates are above it, what noise made of hidden legs had none (docs/accuracy.md)
@@ -53,15 +55,33 @@ def repetitions(
     pattern: str | None,
     travel: Series | None = None,
     bar: BarBend | None = None,
+    rise: Series | None = None,
 ) -> Repetitions:
     """track: the points with a moving camera's movement taken out; pattern: as the brief names it; travel: a sled's way, cm, which
     counts the reps of a film that does not show the legs bend; bar: what a bar's fall tells, which counts them where plates hide the
-    legs."""
+    legs; rise: how far the heels lift the knee, cm, which counts them unless it is lost: a foot is small, and hidden or cut off soonest."""
     if travel is not None:
         found = find_reps(travel.times, travel.values, movement.first_phase, LEAST_TRAVEL_CM, pattern == "one_and_a_half")
         return Repetitions(travel, with_uncertainty(found, travel.times, travel.u), "" if found else STAYS, "cm")
     legs = _by_the_legs(angles, track, movement, view, pattern)
+    if rise is not None:
+        return _by_the_rise(rise, legs, movement, pattern) or legs
     return legs if bar is None else _by_the_bar(bar, legs, movement, pattern) or legs
+
+
+def knee_rise(track: Track, near: str, up: Array, px_per_cm: float) -> Series:
+    """How far the near knee is above where it is lowest, cm. Raises NotFollowed."""
+    name = sided("knee", near)
+    height = track.point(name) @ up / px_per_cm
+    return Series(track.times, height - height.min(), COVERAGE_FACTOR * track.sigma(name) / px_per_cm)
+
+
+def _by_the_rise(rise: Series, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
+    """As the knee's rise counts; None where it is lost and the ankle is less so."""
+    found = find_reps(rise.times, rise.values, movement.first_phase, LEAST_RISE_CM, pattern == "one_and_a_half")
+    found = with_uncertainty(found, rise.times, rise.u)
+    leads = bool(found) and _least_sure(found) <= max(RISE_LOST, _least_sure(legs.reps))
+    return Repetitions(rise, found, unit="cm") if leads else None
 
 
 def _by_the_bar(bar: BarBend, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
