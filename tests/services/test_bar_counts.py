@@ -65,7 +65,6 @@ def test_where_the_legs_were_lost_in_some_reps_the_bar_counts_all_and_times_them
     found = counted(np.where(lost, 8.0, 5 + 110 * depth), np.where(lost, UNKNOWN_U, 4.0), times, plate_of(depth))
     assert len(found.reps) == 4
     assert [rep.range for rep in found.reps] == pytest.approx([55] * 4, abs=1)
-    assert found.signal.values.max() == pytest.approx(2 * np.degrees(np.arccos(1 - 55 / 83)), abs=1) and found.unit == "°"
     assert [round(b.start_s - a.start_s, 1) for a, b in pairwise(found.reps)] == [3.4, 3.4, 3.4]
     assert all(max(rep.unsure.values()) < 0.1 for rep in found.reps)
 
@@ -99,7 +98,6 @@ def test_a_hinge_begins_when_the_trunk_leans_not_when_the_bar_has_fallen() -> No
     legs = counted(80 * depth, 4.0, times, leaning(depth), HINGE).reps
     bar = counted(80 * depth, UNKNOWN_U, times, leaning(depth), HINGE)
     fall = find_reps(times, 50 * (1 - np.cos(np.radians(80 * depth))), "eccentric", 12.0)
-    assert bar.signal.values.max() == pytest.approx(80, abs=2)
     assert max(abs(b.start_s - a.start_s) for a, b in zip(legs, bar.reps, strict=True)) < 0.06
     assert min(b.start_s - a.start_s for a, b in zip(legs, fall, strict=True)) > 0.12
     assert all(b.late_lowering == pytest.approx(a.late_lowering, abs=0.1) for a, b in zip(legs, bar.reps, strict=True))
@@ -123,5 +121,14 @@ def test_legs_that_are_lost_count_no_rep_in_which_the_bar_is_seen_to_stand() -> 
 
 def test_what_lets_a_bar_down() -> None:
     squat, hinge = linkage(SQUAT, BODY), linkage(HINGE, BODY)
-    assert squat.bend(np.array([0.0, 83 * (1 - np.sqrt(0.5))])) == pytest.approx([0, 90])
+    assert squat.bend(np.array([0.0, 107.5 * (1 - np.sqrt(0.5))])) == pytest.approx([0, 90])
     assert hinge.bend(np.array([0.0, 25.0, 50.0])) == pytest.approx([0, 60, 90])
+
+
+def test_what_is_shown_of_the_bar_has_the_doubt_of_the_scale_which_moves_no_boundary() -> None:
+    times, depth = deep(3)
+    found = counted(np.full(len(times), 8.0), UNKNOWN_U, times, plate_of(depth))
+    deepest = int(np.argmax(found.signal.values))
+    assert found.unit == "cm" and found.signal.values[deepest] == pytest.approx(55, abs=1)
+    assert found.signal.u[deepest] == pytest.approx(5.5, abs=0.2)
+    assert all(max(rep.unsure.values()) < 0.2 for rep in found.reps)

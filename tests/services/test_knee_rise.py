@@ -27,6 +27,7 @@ def test_the_knee_counts_and_times_raises_whose_foot_is_cut_off() -> None:
     found = counted(np.zeros(len(TIMES)), 60.0)
     assert len(found.reps) == 3 and found.unit == "cm" and not found.refused
     assert [rep.range for rep in found.reps] == pytest.approx([8.0] * 3, abs=0.4)
+    assert found.signal.u[int(np.argmax(found.signal.values))] > 0.8  # the scale's doubt is shown, and moves no boundary
     assert [rep.bottom_s for rep in found.reps] == pytest.approx([1.1, 3.5, 5.9], abs=0.05)
 
 

@@ -90,7 +90,6 @@ def bar_seen(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting
         return None
     shoulder, hip, ankle, toe = (filled(guided)[:, evidence.names.index(name)] for name in names)
     cm = _shank_px(guided, evidence.names, keys, near) / setting.body.length("shank").cm
-    away = FOCAL_SHARE * max(setting.size) / cm
     trunk = setting.body.length("trunk")
     at = evidence.names.index(names[0])
     guess_sd = np.hypot(own.sigma[:, at].mean(axis=1), evidence.network_sigma[:, at])
@@ -112,11 +111,17 @@ def bar_seen(evidence: Evidence, own: Offsets, keys: Sequence[Keyframe], setting
         cm=cm,
         trunk_px=trunk.cm * cm,
         trunk_sd=float(np.hypot(TRUNK_SD, trunk.u_cm / trunk.cm / COVERAGE_FACTOR)) * trunk.cm * cm,
-        gain=1 + PLATE_NEARER_CM / max(away - PLATE_NEARER_CM, PLATE_NEARER_CM),
+        gain=plate_gain(cm, setting.size),
         back=-facing(setting.view),
         centre=np.array(setting.size) / 2,
         room=evidence.room,
     )
+
+
+def plate_gain(px_per_cm: float, size: tuple[int, int]) -> float:
+    """How much faster than the bar its near plate moves across the picture; px_per_cm: the client's scale; size: the picture's, px."""
+    away = FOCAL_SHARE * max(size) / px_per_cm
+    return 1 + PLATE_NEARER_CM / max(away - PLATE_NEARER_CM, PLATE_NEARER_CM)
 
 
 def _shank_px(guided: Array, names: list[str], keys: Sequence[Keyframe], near: str) -> float:

@@ -27,6 +27,7 @@ from deepmirror.judge.records import Measured, Unmeasurable
 from deepmirror.media.film import FilmFacts
 from deepmirror.movements.loader import Catalogue
 from deepmirror.movements.schema import Movement
+from deepmirror.pose.bar_on_back import plate_gain
 from deepmirror.pose.camera_direction import camera_direction
 from deepmirror.pose.consistency import LooseClick
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px, steady
@@ -175,7 +176,8 @@ def _bar_bend(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> B
         return None
     known = shank_px(evidence.network, evidence.names) / setting.body.length("shank").cm
     px_per_cm = known if motion.px_per_cm is None else motion.px_per_cm.value
-    fall = bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, px_per_cm)
+    of_plate = px_per_cm * plate_gain(px_per_cm, setting.size)
+    fall = bar_fall(evidence.times, evidence.plate, evidence.room, setting.up, of_plate)
     return None if fall is None else bar_bend(fall, setting.movement, setting.body)
 
 

@@ -22,6 +22,9 @@ STANDS_PERCENTILE = 2  # of all falls: where the bar stands, between what it bob
 # What a loaded bar is pulled by at most where it turns round, cm/s²: so far may it have gone from the straight way between two pictures
 # that show it. Squats and pulls from the floor reach 3 to 5 m/s²; from memory.
 PULL = 500.0
+# k = 2, of the fall: the plate is nearer the camera by an unsure bit, and the scale is the client's; our own estimate. It moves no moment.
+SCALE_U_SHARE = 0.1
+LEANS = 0.7  # of half the knee's bend, in a squat: 40° at a knee of 115°; common practice, no source
 MOST_FOLDED = 1.6  # of the reach: a bar that falls further than the bone is long is held lower than the joint; our own choice
 
 
@@ -39,8 +42,8 @@ class Linkage:
 
 @dataclass(frozen=True)
 class BarBend:
-    """signal: the bend (degrees) that lets a bar down as far as it hangs, signed as the movement's own; least: what of it is a rep; fall:
-    how deep it hangs, cm, signed alike."""
+    """signal: the bend (degrees) that lets a bar down as far as it hangs, signed as the movement's own, with the doubt that
+    moves the moments of a rep; least: what of it is a rep; fall: how deep it hangs, cm, signed alike, with all its doubt."""
 
     signal: Series
     least: float
@@ -53,17 +56,20 @@ class BarBend:
 
 
 def linkage(movement: Movement, body: Body) -> Linkage:
-    """Under a bar on the back thigh and shank fold at the knee, by as much each; a bar in the hands falls as the trunk leans."""
+    """Under a bar on the back thigh and shank fold at the knee, by as much each, and the trunk leans by LEANS of that, so that it lowers
+    the bar by about the square of it; a bar in the hands falls as the trunk leans."""
+    trunk = body.length("trunk").cm
     if movement.bar_on_back:
-        return Linkage(body.length("thigh").cm + body.length("shank").cm, 2)
-    return Linkage(body.length("trunk").cm, 1)
+        return Linkage(body.length("thigh").cm + body.length("shank").cm + LEANS**2 * trunk, 2)
+    return Linkage(trunk, 1)
 
 
 def bar_fall(times: Array, plate: Array, room: Array, up: Array, px_per_cm: float) -> Series | None:
-    """How deep a bar's plate hangs under where it stands, cm as the picture shows it; None where it mostly does not show.
+    """How deep a bar hangs under where it stands, cm; None where its plate mostly does not show.
 
-    plate, room as in Evidence; up (2,): what is up in the picture. For a moment in which the plate does not show it goes straight from
-    where it was to where it is seen again, and is as unsure as a bar can have gone another way meanwhile.
+    plate, room as in Evidence; up (2,): what is up in the picture; px_per_cm: where the plate is, nearer than the client. For a moment in
+    which the plate does not show it goes straight from where it was to where it is seen again, and is as unsure as a bar can have gone
+    another way meanwhile.
     """
     shown = np.isfinite(plate[:, 0]) if len(plate) else np.zeros(len(times), bool)
     if shown.mean() < SHOWN:
@@ -81,8 +87,8 @@ def bar_fall(times: Array, plate: Array, room: Array, up: Array, px_per_cm: floa
 def bar_bend(fall: Series, movement: Movement, body: Body) -> BarBend:
     """What a bar's fall (cm) says of the bend of the joints; unknown where it might be any."""
     joints = linkage(movement, body)
-    bend = joints.bend(fall.values)
+    bend, sign = joints.bend(fall.values), movement.signal_sign
     u = joints.bend(np.maximum(fall.values, 0.0) + fall.u) - bend
-    signal = Series(fall.times, movement.signal_sign * bend, np.where(fall.u < UNKNOWN_U, u, UNKNOWN_U))
-    least = float(joints.bend(np.array(LEAST_FALL_CM)))
-    return BarBend(signal, least, Series(fall.times, movement.signal_sign * fall.values, fall.u))
+    signal = Series(fall.times, sign * bend, np.where(fall.u < UNKNOWN_U, u, UNKNOWN_U))
+    hangs = Series(fall.times, sign * fall.values, np.hypot(fall.u, SCALE_U_SHARE * np.abs(fall.values)))
+    return BarBend(signal, float(joints.bend(np.array(LEAST_FALL_CM))), hangs)

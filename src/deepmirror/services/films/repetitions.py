@@ -16,7 +16,7 @@ from deepmirror.core.uncertain_value import COVERAGE_FACTOR
 from deepmirror.core.views import facing
 from deepmirror.exchange.brief import MarksPart
 from deepmirror.movements.schema import Movement
-from deepmirror.services.films.bar_bend import SHOWN, BarBend
+from deepmirror.services.films.bar_bend import SCALE_U_SHARE, SHOWN, BarBend
 
 Array = NDArray[np.float64]
 
@@ -81,7 +81,8 @@ def _by_the_rise(rise: Series, legs: Repetitions, movement: Movement, pattern: s
     found = find_reps(rise.times, rise.values, movement.first_phase, LEAST_RISE_CM, pattern == "one_and_a_half")
     found = with_uncertainty(found, rise.times, rise.u)
     leads = bool(found) and _least_sure(found) <= max(RISE_LOST, _least_sure(legs.reps))
-    return Repetitions(rise, found, unit="cm") if leads else None
+    shown = Series(rise.times, rise.values, np.hypot(rise.u, SCALE_U_SHARE * rise.values))  # the scale moves no moment
+    return Repetitions(shown, found, unit="cm") if leads else None
 
 
 def _by_the_bar(bar: BarBend, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
@@ -94,7 +95,7 @@ def _by_the_bar(bar: BarBend, legs: Repetitions, movement: Movement, pattern: st
     lost = 1.0 if hidden else _least_sure(legs.reps)
     told = len(found) >= len(legs.reps) or all(known_share(signal, rep) >= SHOWN for rep in legs.reps)  # else it may have missed some
     leads = found and told and lost > max(BAR_LEADS, _least_sure(found))
-    return Repetitions(signal, found) if leads else None
+    return Repetitions(bar.fall, found, unit="cm") if leads else None
 
 
 def _begun_unseen(rep: Rep) -> Rep:
