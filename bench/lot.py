@@ -223,7 +223,7 @@ def _totals(rows: list[Scored], goals: dict[str, tuple[float, float]]) -> None:
         print(f"{angle} within {median}/{tail}°: " + share([reached(r, angle, goals) for r in side]))
     inside, of = np.sum([r.inside for r in rows], axis=0)
     print(f"measures inside ±u: {100 * inside / max(of, 1):.1f} % of {of}; ", end="")
-    print("films with at least 80 %: " + share([r.inside[0] >= 0.8 * r.inside[1] for r in rows]))
+    print("films with at least 80 %: " + share([r.inside[0] >= 0.8 * r.inside[1] for r in rows if r.inside[1]]))
     wrong, alarms = sum(bool(r.wrong) for r in rows), sum(bool(r.alarms) for r in rows)
     print(f"films with a verdict on the wrong side: {wrong}; with a false alarm: {alarms}")
     faulty = [r for r in rows if r.faults]

@@ -32,9 +32,9 @@ def inside(rows: Rows) -> str:
     return f"{100 * kept / of:.1f} % of {of}" if of else "none"
 
 
-def holds(row: Scored) -> bool:
-    """Whether enough of a film's measures lie inside their bands."""
-    return bool(row.inside[0] >= LEAST_INSIDE * row.inside[1])
+def holding(rows: list[Scored]) -> list[bool]:
+    """Of each film with measures that can be compared, whether enough of them lie inside their bands."""
+    return [row.inside[0] >= LEAST_INSIDE * row.inside[1] for row in rows if row.inside[1]]
 
 
 def table(head: list[str], lines: list[list[str]]) -> str:
@@ -49,7 +49,7 @@ def goals(clicked: Rows, bare: Rows) -> str:
         ("phase boundaries, median over films", "1 frame", lambda rows: f"{np.nanmedian([r.boundary_frames for r in rows]):.2f} frames"),
         (f"films with a turn-round over {TURN_S} s off", "0", lambda rows: str(sum(r.turn_off_s > TURN_S for r in rows))),
         ("measures inside ± u", "90 to 98 %", inside),
-        ("films with at least 80 % inside", "100 %", lambda rows: share([holds(r) for r in rows])),
+        ("films with at least 80 % inside", "100 %", lambda rows: share(holding(rows))),
         ("films with a verdict on the wrong side", "0", lambda rows: str(sum(bool(r.wrong) for r in rows))),
         ("films with a false alarm", "2 %", lambda rows: share([bool(r.alarms) for r in rows])),
         ("planted faults found", "", lambda rows: share([p.found for r in rows for p in r.planted])),
@@ -94,7 +94,7 @@ def families(clicked: Rows, bare: Rows) -> str:
             angles = [middle(own, a) for a in ANGLES]
             found = share([p.found for r in own for p in r.planted])
             exact = share([r.reps[0] == r.reps[1] for r in own])
-            lines.append([f"{family}, {view}", name, exact, inside(own), share([holds(r) for r in own]), found, *angles])
+            lines.append([f"{family}, {view}", name, exact, inside(own), share(holding(own)), found, *angles])
     head = ["", "", "repetitions exact", "inside ± u", "films with 80 %", "faults found", *(f"{short(a)}, °" for a in ANGLES)]
     return table(head, lines)
 
