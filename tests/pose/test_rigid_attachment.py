@@ -63,6 +63,17 @@ def test_a_held_foot_follows_the_shank_not_the_network() -> None:
     assert np.abs(carried.network[:, NAMES.index("toe_left")] - ankle - [-60, 20]).max() < 1
 
 
+def test_a_carried_foot_is_no_surer_than_the_ankle_that_carries_it() -> None:
+    evidence, _ = turning()
+    ankle, toe = NAMES.index("ankle_left"), NAMES.index("toe_left")
+    evidence.network_sigma[20:30, ankle] = 300.0  # the look saw a foot elsewhere
+    place = evidence.network[0, ankle]
+    key = Keyframe(0, {"ankle_left": (float(place[0]), float(place[1])), "toe_left": (float(place[0]) - 60, float(place[1]) + 20)})
+    for with_shank in (True, False):
+        sigma = carry_foot(evidence, [key], "side-left", with_shank).network_sigma[:, toe]
+        assert (sigma[20:30] > 290).all() and (sigma[:20] < 15).all() and (sigma[30:] < 15).all()
+
+
 def test_the_feet_are_where_they_were_clicked_else_where_the_network_first_saw_them() -> None:
     names = [f"{part}_{side}" for part in ("ankle", "heel", "toe") for side in ("left", "right")]
     places = np.array([[100.0 + 10 * i, 300.0 + 5 * i] for i in range(6)])

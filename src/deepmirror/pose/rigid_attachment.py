@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from deepmirror.core.skeleton import SEGMENTS, SIDES, near_side, sided, split
 from deepmirror.fitted import fitted_by_name
-from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady
+from deepmirror.pose.evidence import FREE_CARRIERS, Evidence, Keyframe, rotate, shank_px, steady, usual_network_sigma
 
 Array = NDArray[np.float64]
 
@@ -66,13 +66,17 @@ def carry(evidence: Evidence, keys: list[Keyframe], view: str) -> Evidence:
 
 
 def carry_foot(evidence: Evidence, keys: list[Keyframe], view: str, with_shank: bool) -> Evidence:
-    """A foot against a roller or on a sled: heel and toe as shank or ankle carry them, instead of where the network guesses them."""
+    """A foot against a roller or on a sled: heel and toe as shank or ankle carry them, instead of where the network guesses them. What
+    carries them may be lost: no end of a shoe is surer than its ankle."""
     if near_side(view) is None:
         return evidence
     calm, shank = steady(evidence.network), shank_px(evidence.network, evidence.names)
     network, sigma = evidence.network.copy(), evidence.network_sigma.copy()
     for i, path in carried_foot(calm, evidence.names, keys, view, with_shank):
-        network[:, i], sigma[:, i] = path, HELD_FOOT_SIGMA_SHARE * shank
+        ankle = evidence.names.index(sided("ankle", split(evidence.names[i])[1] or "left"))
+        usual = usual_network_sigma(evidence.names, shank)[ankle]
+        lost = np.sqrt(np.maximum(evidence.network_sigma[:, ankle] ** 2 - usual**2, 0.0))
+        network[:, i], sigma[:, i] = path, np.hypot(HELD_FOOT_SIGMA_SHARE * shank, lost)
     return evidence.with_network(network, sigma)
 
 
