@@ -94,7 +94,7 @@ def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -
 def behind_plate(evidence: Evidence, whole: Evidence) -> Evidence:
     """Flow has no say on a joint behind a bar's plate, a patch only where it shows again what was clicked, and the network can but guess:
     it is the plate that moves, and its edge. whole: the evidence of all points."""
-    if not len(evidence.plate_radius):
+    if not len(evidence.plate) or not len(evidence.plate_radius):
         return evidence
     calm, shank = steady(whole.network), shank_px(whole.network, whole.names)
     sigma, step_sigma, match_sigma = evidence.network_sigma.copy(), evidence.step_sigma.copy(), evidence.match_sigma.copy()
