@@ -156,3 +156,10 @@ def test_a_way_back_that_is_lost_before_it_ends_is_not_timed_by_its_middle() -> 
     torn = replace(reps[1], ends=(reps[1].ends[0], reps[1].ends[0] + 0.75 * reps[1].range))
     assert seconds_by_middle(reps[1], "concentric") is not None and seconds_by_middle(torn, "concentric") is None
     assert seconds_by_middle(torn, "eccentric") is not None, "how it came down was seen"
+
+
+def test_a_way_that_is_seen_only_from_its_last_part_on_is_not_timed_by_the_middle_of_that_part() -> None:
+    """Somebody stands before her until she is nearly down: what shows of the first lowering is its last tenth."""
+    _, _, reps = hinges([2.0, 2.0], hidden_from=0.0)
+    late = replace(reps[0], ends=(reps[0].ends[1] + 0.85 * reps[0].range, reps[0].ends[1]))
+    assert seconds_by_middle(reps[0], "eccentric") is not None and seconds_by_middle(late, "eccentric") is None

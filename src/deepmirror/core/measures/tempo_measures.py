@@ -89,7 +89,8 @@ def phase_share(phase: str) -> RepMeasure:
 
 def seconds_by_middle(rep: Rep, phase: str) -> Value | None:
     """Seconds of a phase as its middle part tells them, where a plate or a hand hides how it begins or ends; None where that is lost too,
-    or the far reversal is, without which nobody knows how far the way was, or where the way back was not seen to end near where it began.
+    or the far reversal is, without which nobody knows how far the way was, or where it was not seen to begin or end near where the
+    rep's other end is: that way was not seen whole.
 
     A phase goes from MIDDLE of its way to the other in a third of its time when it is as smooth as can be (least jerk), in 0.41 of it
     when it swings like a pendulum, and in 0.6 when it goes evenly: which of these it was is the doubt.
@@ -97,7 +98,8 @@ def seconds_by_middle(rep: Rep, phase: str) -> Value | None:
     span, lost = rep.middles.get(phase), rep.middles_unsure.get(phase, 0.0)
     if span is None or max(lost, rep.unsure.get(ORDER[rep.first][1], 0.0)) > MIDDLE_LOST:
         return None
-    if phase == ORDER[rep.first][2] and abs(rep.ends[1] - rep.ends[0]) > MIDDLE_BACK * rep.range:
+    lacking = rep.ends[0] - rep.ends[1]  # of the first way, if it was seen only from part of it on
+    if (lacking if phase == ORDER[rep.first][0] else abs(lacking)) > MIDDLE_BACK * rep.range:
         return None
     seconds = (span[1] - span[0]) / MIDDLE_TAKES
     return Value(seconds, seconds * float(np.hypot(MIDDLE_U, lost)))
