@@ -85,9 +85,9 @@ def behind_hands(evidence: Evidence, whole: Evidence, view: str, reach: float) -
             hidden = _from_segment(point, elbow, wrist) < ARM_REACH * shank
             hidden |= np.linalg.norm(point - wrist, axis=1) < reach * shank
             out.step_sigma[hidden, i] *= OCCLUDED_SIGMA_FACTOR
-            sure = evidence.match_sigma[:, i] < AS_CLICKED * np.min(evidence.match_sigma[:, i])
             # a hand that lies before the hip as it lay on the clicked picture hides nothing that was not hidden there
-            out.match_sigma[hidden, i] *= np.where(sure & (reach > 0), AS_CLICKED_FACTOR, OCCLUDED_SIGMA_FACTOR)[hidden]
+            as_clicked = _found_as_clicked(evidence.match_sigma[:, i]) & (reach > 0)
+            out.match_sigma[hidden, i] *= np.where(as_clicked, AS_CLICKED_FACTOR, OCCLUDED_SIGMA_FACTOR)[hidden]
     return out
 
 
@@ -103,11 +103,16 @@ def behind_plate(evidence: Evidence, whole: Evidence) -> Evidence:
             continue
         away = np.linalg.norm(calm[:, whole.names.index(name)] - evidence.plate, axis=1)
         hidden = away < evidence.plate_radius  # not where the plate was not seen
-        sure = match_sigma[:, i] < AS_CLICKED * np.min(match_sigma[:, i])
+        as_clicked = _found_as_clicked(match_sigma[:, i])
         step_sigma[hidden, i] *= OCCLUDED_SIGMA_FACTOR
-        match_sigma[hidden & ~sure, i] *= OCCLUDED_SIGMA_FACTOR
+        match_sigma[hidden & ~as_clicked, i] *= OCCLUDED_SIGMA_FACTOR
         sigma[hidden, i] = np.hypot(sigma[hidden, i], BEHIND_SHARE * shank)
     return replace(evidence, network_sigma=sigma, step_sigma=step_sigma, match_sigma=match_sigma)
+
+
+def _found_as_clicked(match_sigma: Array) -> NDArray[np.bool_]:
+    """Whether a point's patch, found this surely (T,) px, shows what it showed when it was clicked."""
+    return np.asarray(match_sigma < AS_CLICKED * np.min(match_sigma))
 
 
 def _from_segment(point: Array, a: Array, b: Array) -> Array:

@@ -13,16 +13,15 @@ from deepmirror.core.skeleton import sided, split
 from deepmirror.core.trajectories import Track
 from deepmirror.movements.schema import Movement
 from deepmirror.pose.bar_on_back import ASTRAY_SHARE, GIRDLE_SD_CM, SeenBar, Shoulder, bar_seen, shoulder_under_bar
-from deepmirror.pose.disc import Disc, DiscFollower, Picture, find_disc
+from deepmirror.pose.disc import UP_DOWN, Disc, DiscFollower, Picture, find_disc
 from deepmirror.pose.evidence import Evidence, Keyframe, shank_px, usual_network_sigma
 from deepmirror.pose.film_setting import FilmSetting
 from deepmirror.pose.offsets import Offsets
 
 Array = NDArray[np.float64]
 
-# How far over and under its point a plate may show, of the shank: a bar on the back lies over the shoulder joint, one in the hands under
-# the wrist; cameras stand high and low. Our own choice.
-UP_DOWN = {"shoulder": (0.95, 0.5), "wrist": (0.95, 0.95)}
+# How far over and under a wrist the plate of its bar may show, of the shank: cameras stand high and low; our own choice
+UP_DOWN_OF_WRIST = (0.95, 0.95)
 PICTURES = 9  # of a film in which the plate is looked for; our own choice
 # A head is round as well: a small disc about a clearly seen ear (of the shank; of the radius; times the ear's usual doubt); our own choice.
 HEAD_RADIUS, HEAD_AWAY, EAR_CLEAR = 0.40, 0.6, 2.0
@@ -61,7 +60,7 @@ class PlateLook:
 
 def up_down(beside: str) -> tuple[float, float]:
     """How far over and under this point its plate may show, share of the shank."""
-    return UP_DOWN[split(beside)[0]]
+    return UP_DOWN_OF_WRIST if split(beside)[0] == "wrist" else UP_DOWN
 
 
 def find_plate(pictures: Sequence[tuple[int, Picture]], evidence: Evidence, beside: str) -> Disc | None:
