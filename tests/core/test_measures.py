@@ -95,6 +95,17 @@ def test_shares_of_tempo_and_bounce() -> None:
     assert REP_MEASURES["turn_s"](scene, held).value == CALM.value
 
 
+def test_a_turn_between_a_fast_lowering_and_a_slow_lift_is_told_by_the_speed_of_each() -> None:
+    fast = replace(
+        REP, first="concentric", peak_speeds={"eccentric": 750.0, "concentric": 250.0}, accelerations={"start": 900.0, "end": 2700.0}
+    )
+    slow = replace(REP, first="concentric", number=2, start_s=1.2, turn_start_s=1.6, turn_end_s=1.8, end_s=2.2)
+    scene = replace(squat_side(), reps=[fast, slow])
+    assert REP_MEASURES["turn_s"](scene, slow).value == pytest.approx(2 * 250 / 900)
+    hard = replace(slow, accelerations=slow.accelerations | {"start": 1800.0})
+    assert REP_MEASURES["turn_s"](replace(scene, reps=[fast, hard]), hard).value == pytest.approx(2 * 250 / 1800)
+
+
 def front(cave_px: float = 0.0) -> MeasurementContext:
     """A client seen from the front: 2 px per cm, knees over the feet or fallen inward at the bottom."""
     frames = []

@@ -146,10 +146,10 @@ def _lost_s(rep: Rep, phase: str, seconds: float) -> float:
     return creep + max(seconds, rep.turn_start_s - rep.start_s) * share / (1 - share)
 
 
-def _taken(rep: Rep, acceleration: float, speeds: float = 1.0) -> Value:
-    """Seconds in which a rep gains or loses so many times its peak speed, at its sharpest; CALM_S where it takes longer."""
+def _taken(rep: Rep, moment: str, speeds: float = 1.0) -> Value:
+    """Seconds in which a rep gains or loses so many times its peak speed, as sharply as it does in a moment; CALM where it takes longer."""
     lost = max(rep.unsure.values(), default=0.0)
-    sharp = acceleration / max(rep.peak_speeds.values())  # per s
+    sharp = rep.accelerations[moment] / max(rep.peak_speeds.values())  # per s
     u = SHARPNESS_U_PER_S if lost < LEAST_LOST else float(np.hypot(SHARPNESS_U_PER_S, sharp))
     seconds = speeds / max(sharp, 1e-6)
     return CALM if seconds >= CALM.value else Value(seconds, min(seconds * u / sharp, CALM.value))
@@ -162,18 +162,19 @@ def turn_time(scene: MeasurementContext, rep: Rep) -> Value:
     """
     if rep.first == "eccentric":
         held = rep.turn_end_s - rep.turn_start_s >= BOUNCE_DWELL_S
-        return CALM if held else _taken(rep, rep.accelerations["turn"], 2.0)
+        return CALM if held else _taken(rep, "turn", 2.0)
     before = next((r for r in scene.reps if r.number == rep.number - 1 and r.block == rep.block), None)
     if before is None or rep.start_s - before.end_s >= BOUNCE_DWELL_S:
         return CALM
-    return _taken(rep, max(before.accelerations["end"], rep.accelerations["start"]), 2.0)
+    # each against the speed of its own rep: a lowering that was fast stops hard before a lift that is slow
+    return min(_taken(before, "end", 2.0), _taken(rep, "start", 2.0), key=lambda taken: taken.value)
 
 
 def start_time(scene: MeasurementContext, rep: Rep) -> Value:
     """Seconds from rest to the lift's full speed. Raises NotAsked where the set starts with the lowering."""
     if rep.first == "eccentric":
         raise NotAsked("this movement starts with the lowering", WHOLE_SET)
-    return _taken(rep, rep.accelerations["start"])
+    return _taken(rep, "start")
 
 
 def launch_share(scene: MeasurementContext, rep: Rep) -> Value:
@@ -196,7 +197,7 @@ def stop_time(scene: MeasurementContext, rep: Rep) -> Value:
     stop, when = ("end", rep.end_s) if rep.first == "eccentric" else ("arrival", rep.turn_start_s)
     if at(scene.angle("knee_flexion"), when) > NEARLY_STRAIGHT_DEG:
         return CALM
-    return _taken(rep, rep.accelerations[stop])
+    return _taken(rep, stop)
 
 
 def lockout(scene: MeasurementContext, rep: Rep) -> Value:
