@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from deepmirror.media.film import Film
 from deepmirror.movements.loader import load_catalogue
 from deepmirror.pose.identity import Client
 from deepmirror.pose.network import IN_MIRROR, NETWORK_INDEX, REGION_MARGIN, Detection, Detector, LandmarkNetwork, Region
-from deepmirror.pose.pose_tracker import FINAL, GHOST_LOOKS, QUICK, PoseTracker, _afresh, region_misfit
+from deepmirror.pose.pose_tracker import FINAL, GHOST_LOOKS, NEVER, QUICK, PoseTracker, _afresh, region_misfit
 from tests.conftest import DEMO
 
 EMPTY = np.zeros((72, 128, 3), np.uint8)
@@ -77,8 +78,10 @@ class Shows:
         self, wants: dict[Region, Region], presence: dict[Region, float] | None = None, clearness: dict[Region, float] | None = None
     ) -> None:
         self._wants, self._presence, self._clearness = wants, presence or {}, clearness or {}
+        self.looked: list[Region] = []
 
     def look(self, _: np.ndarray, looked: Region) -> Detection:
+        self.looked.append(looked)
         points, wanted = np.zeros((39, 2)), self._wants.get(looked, looked)
         points[33] = wanted.x, wanted.y
         points[34] = points[33] + wanted.side / 2 / REGION_MARGIN * np.array([np.sin(wanted.turn), -np.cos(wanted.turn)])
@@ -94,11 +97,34 @@ def test_of_two_regions_the_one_whose_body_stays_is_taken(watcher: PoseTracker, 
     elsewhere = region(x=520, side=400, turn_deg=80)
     watcher._detectors[0] = Finds(both["anew"])  # type: ignore[call-overload]
     watcher._networks[0] = Shows({r: r if name == right else elsewhere for name, r in both.items()})  # type: ignore[call-overload]
-    watcher._regions[0] = both["followed"]
+    watcher._regions[0], watcher._no_better[0] = both["followed"], NEVER
     seen = watcher._look(0, 0, EMPTY).seen
     assert seen is not None
     assert np.degrees(seen.next_region().turn) == pytest.approx(np.degrees(both[right].turn))
     assert region_misfit(both[right], seen) == pytest.approx(0, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("then", "looks"),
+    [
+        ({}, [True, False, False, False, True]),  # the detector sees every trunk of this film turned
+        ({"found": region(turn_deg=20)}, [True, True]),  # what it finds turned meanwhile
+        ({"wants": region(turn_deg=20)}, [True, True]),  # the followed one fits no more
+        ({"clear": 0.5}, [True, True]),  # a blur
+    ],
+)
+def test_a_body_found_anew_that_was_no_better_is_left_alone_for_a_while(then: dict[str, Any], looks: list[bool]) -> None:
+    watcher, followed, worse = PoseTracker(QUICK, {}), region(turn_deg=48), region(x=520, side=400, turn_deg=80)
+    looked = []
+    for turn in range(len(looks)):
+        now = then if turn else {}
+        found = now.get("found", region(turn_deg=6))
+        network = Shows({found: worse, followed: now.get("wants", followed)}, clearness={followed: now.get("clear", 0.8)})
+        watcher._detectors[0], watcher._networks[0] = Finds(found), network  # type: ignore[call-overload]
+        watcher._regions[0] = followed
+        watcher._look(turn, 0, EMPTY)
+        looked.append(found in network.looked)
+    assert looked == looks
 
 
 def test_a_region_in_which_hardly_a_body_is_seen_is_not_taken_for_lying_well(watcher: PoseTracker) -> None:

@@ -14,11 +14,11 @@ WIDTH, HEIGHT = 1280, 720
 
 def drawn(lines: list[tuple[tuple[float, float], tuple[float, float]]], roll_deg: float) -> np.ndarray:
     """A grey wall with lines on it (px from the picture's middle), rolled clockwise."""
-    picture = np.full((HEIGHT, WIDTH, 3), 120, np.uint8)
+    picture = np.full((HEIGHT, WIDTH), 120, np.uint8)
     c, s = np.cos(np.radians(roll_deg)), np.sin(np.radians(roll_deg))
     for ends in lines:
         (x0, y0), (x1, y1) = (np.array([[c, -s], [s, c]]) @ p + [WIDTH / 2, HEIGHT / 2] for p in np.array(ends))
-        cv2.line(picture, (round(x0), round(y0)), (round(x1), round(y1)), (40, 45, 50), 3, cv2.LINE_AA)
+        cv2.line(picture, (round(x0), round(y0)), (round(x1), round(y1)), 45, 3, cv2.LINE_AA)
     return picture
 
 

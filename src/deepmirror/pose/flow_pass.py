@@ -6,7 +6,7 @@ Frames come from the caller as iterables of pictures, so this module knows nothi
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -47,11 +47,17 @@ class Followers:
         """Where the points are about in this picture, with feet that stand where they stand."""
         return centres if self._resting is None else self._resting.settle(grey, self._room.last_move(centres))
 
-    def step(self, grey: Picture, before: Array, centres: Array, body: Array) -> None:
+    def step(self, grey: Picture, before: Array, centres: Array, body: Array, beside: Executor | None = None) -> None:
         """How the still room moved since the picture before, and flow; before: where the points were there; body (B, 2) px: all that was
-        seen of the client, hands and head too."""
-        self._room.add(grey, np.concatenate([centres, body]))
-        self._steps.append(self._stepper.step(grey, before, centres - before, self._room.last_move(before)))
+        seen of the client, hands and head too; beside: where the room may be followed while the flow is worked out here."""
+        around = np.concatenate([centres, body])
+        room = None if beside is None else beside.submit(self._room.add, grey, around)
+        flow = self._stepper.flow(grey, before)
+        if room is None:
+            self._room.add(grey, around)
+        else:
+            room.result()
+        self._steps.append(self._stepper.steps(flow, centres - before, self._room.last_move(before)))
 
     def find(self, grey: Picture, centres: Array, beside: Array | None = None) -> None:
         """Patches and plate in this picture; beside (2,) px: where the point is that the plate lies beside."""
@@ -109,13 +115,13 @@ def follow(
         if i >= max(by_frame):
             break
     before = steady[0]
-    with ThreadPoolExecutor(1) as pool:
+    with ThreadPoolExecutor(2) as pool:
         for i, grey in enumerate(frames()):
             if i >= len(evidence.times):
                 break
             about = followers.settle(grey, steady[i])
             found = pool.submit(followers.find, grey, about, lies[i])
-            followers.step(grey, before, about, body[i])
+            followers.step(grey, before, about, body[i], pool)
             found.result()
             before = about
             tick(i)

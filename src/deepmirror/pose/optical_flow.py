@@ -25,6 +25,7 @@ AROUND_PX = 96  # of the picture around the points is enough for flow and its py
 # moves no more than this (px, share of that) has stayed where it is; our own choice.
 GOES_BY_PX, GOES_BY_SHARE = 1.5, 0.012
 STAYS_PX, STAYS_SHARE = 0.3, 0.25
+FEWEST = 6  # points of a cloud that must agree; our own choice
 FORWARD_BACKWARD_PX = 1.0  # flow there and back may miss by so much; our own choice
 MATCH_SIGMA_SHARE = 0.02  # of the shank's length: what a perfect-looking match may still be off
 SCORE_FLOOR = 0.55  # correlation below which a patch was not found; our own choice
@@ -41,6 +42,16 @@ def cloud(radius: float) -> NDArray[np.float32]:
     return np.array(rows, np.float32)
 
 
+@dataclass(frozen=True)
+class Flow:
+    """Of the clouds of N points around P joints: how far each went (P, N, 2) px, by how much it missed on the way back (P, N) px, and
+    whether that will do (P, N)."""
+
+    moves: Array
+    error: Array
+    good: NDArray[np.bool_]
+
+
 class StepFollower:
     """Measures how far each point moved between two neighbouring frames."""
 
@@ -49,14 +60,10 @@ class StepFollower:
         self._goes_by = max(GOES_BY_PX, GOES_BY_SHARE * shank_px)
         self._before: Picture | None = None
 
-    def step(self, grey: Picture, centres: Array, moved: Array, stayed: Array) -> tuple[Array, Array]:
-        """Steps (P, 2) px from the previous picture and their sigma (P,) px; inf where the flow did not agree with itself.
-
-        centres (P, 2) px: where the points are thought to be in the *previous* picture; moved (P, 2) px: how far they are thought to
-        go from there; stayed (P, 2) px: how far the still room goes there.
-        """
-        count = len(centres)
-        steps, sigma = np.full((count, 2), np.nan), np.full(count, np.inf)
+    def flow(self, grey: Picture, centres: Array) -> Flow | None:
+        """How the clouds around the points went from the previous picture; None in the first one. centres (P, 2) px: where the points are
+        thought to be in the *previous* picture."""
+        flow = None
         if self._before is not None:
             rows, columns = _window(centres, grey.shape)
             corner = np.array([columns.start, rows.start], np.float32)
@@ -64,18 +71,28 @@ class StepFollower:
             start = (centres[:, None, :].astype(np.float32) - corner + self._cloud).reshape(-1, 1, 2)
             there, ok1, _ = cv2.calcOpticalFlowPyrLK(before, now, start, None, **_LK)  # type: ignore[call-overload]
             back, ok2, _ = cv2.calcOpticalFlowPyrLK(now, before, there, None, **_LK)  # type: ignore[call-overload]
-            error = np.linalg.norm(back - start, axis=2)[:, 0].reshape(count, -1)
-            good = (ok1[:, 0].reshape(count, -1) == 1) & (ok2[:, 0].reshape(count, -1) == 1) & (error < FORWARD_BACKWARD_PX)
-            moves = (there - start)[:, 0].reshape(count, -1, 2)
-            good &= ~self._left_behind(moves, moved, stayed)
-            for p in range(count):
-                g = good[p]
-                if g.sum() >= 6 and np.isfinite(centres[p]).all():
-                    m = moves[p, g]
-                    steps[p] = np.median(m, axis=0)
-                    spread = 1.48 * np.median(np.abs(m - steps[p]))
-                    sigma[p] = 0.15 + 0.5 * spread + 0.3 * float(np.median(error[p, g]))
+            error = np.linalg.norm(back - start, axis=2)[:, 0].reshape(len(centres), -1)
+            good = (np.minimum(ok1, ok2).reshape(error.shape) == 1) & (error < FORWARD_BACKWARD_PX)
+            good &= np.isfinite(centres).all(axis=1, keepdims=True)
+            flow = Flow((there - start)[:, 0].reshape(*error.shape, 2), error, good)
         self._before = grey
+        return flow
+
+    def steps(self, flow: Flow | None, moved: Array, stayed: Array) -> tuple[Array, Array]:
+        """Steps (P, 2) px from the previous picture and their sigma (P,) px; inf where the flow did not agree with itself.
+
+        moved (P, 2) px: how far the points are thought to go from there; stayed (P, 2) px: how far the still room goes there.
+        """
+        steps, sigma = np.full(moved.shape, np.nan), np.full(len(moved), np.inf)
+        if flow is None:
+            return steps, sigma
+        good = flow.good & ~self._left_behind(flow.moves, moved, stayed)
+        for p, g in enumerate(good):
+            if g.sum() >= FEWEST:
+                m = flow.moves[p, g]
+                steps[p] = np.median(m, axis=0)
+                spread = 1.48 * np.median(np.abs(m - steps[p]))
+                sigma[p] = 0.15 + 0.5 * spread + 0.3 * float(np.median(flow.error[p, g]))
         return steps, sigma
 
     def _left_behind(self, moves: Array, moved: Array, stayed: Array) -> NDArray[np.bool_]:

@@ -59,11 +59,11 @@ class _Edges:
 def roll_of_room(pictures: Iterable[tuple[Picture, Array, Array]]) -> Array:
     """How far the picture is rolled clockwise against the room and its standard deviation (2,), rad; empty where no edges tell.
 
-    pictures: RGB (H, W, 3), what of it is body (P, 2) px, and the way (2, 3) from the first picture's still room to this one.
+    pictures: grey (H, W), what of it is body (P, 2) px, and the way (2, 3) from the first picture's still room to this one.
     """
     upright, level = [], []
-    for picture, body, room in pictures:
-        found = _edges(np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8), body)
+    for grey, body, room in pictures:
+        found = _edges(grey, body)
         turned = float(np.degrees(np.arctan2(room[1, 0], room[0, 0])))
         upright.append(found[0] - [turned, 0, 0])
         level.append(found[1] - [turned, 0, 0])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -106,7 +107,9 @@ def refollow(
     disc = None if plate is None else plate.found(evidence, shank_px(filled(about.positions), about.names))
     if plate is not None and disc is None:
         whole = replace(whole, plate=np.full((len(whole.times), 2), np.nan))  # so that the next click does not look for it again
-    followed = follow(film.stream_grey, whole, keys, about.names, about.positions, tick, disc, movement.feet_stand)
+    room = KeptPictures(spread(len(film.times)))
+    frames = partial(room.frames, film.stream_grey)
+    followed = follow(frames, whole, keys, about.names, about.positions, tick, disc, movement.feet_stand)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
         followed = _see_turns(film, brief, movement, followed, near, tick)
@@ -119,7 +122,7 @@ def refollow(
     if near is None and corners is not None:
         platform, sigma = _follow_platform(film, corners)
         followed = replace(followed, platform=platform, platform_sigma=sigma)
-    followed = replace(followed, roll=_roll(film, evidence, followed.room))
+    followed = replace(followed, roll=_roll(room, evidence, followed.room))
     return with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
 
@@ -172,11 +175,29 @@ def _follow_platform(film: Film, corners: Array) -> tuple[Array, Array]:
     return follower.believed()
 
 
-def _roll(film: Film, seen: Evidence, room: Array) -> Array:
+class KeptPictures:
+    """Keeps a few grey pictures of a film that passes through: to seek each of them later takes as long as a second of film."""
+
+    def __init__(self, wanted: set[int]) -> None:
+        self._wanted, self.pictures = wanted, dict[int, Picture]()
+
+    def frames(self, film: Callable[[], Iterator[Picture]]) -> Iterator[Picture]:
+        """The pictures of a film, the wanted ones kept by their numbers."""
+        for number, grey in enumerate(film()):
+            if number in self._wanted:
+                self.pictures[number] = grey
+            yield grey
+
+
+def spread(frames: int) -> set[int]:
+    """Numbers of the pictures of a film that tell how it is rolled."""
+    return {int(i) for i in np.linspace(0, frames - 1, min(LOOKS, frames))}
+
+
+def _roll(kept: KeptPictures, seen: Evidence, room: Array) -> Array:
     """How far the film's first picture is rolled against the room (see Evidence.roll), from pictures spread over it."""
-    spread = [int(i) for i in np.linspace(0, len(film.times) - 1, min(LOOKS, len(film.times)))]
     still, body = np.eye(2, 3), filled(seen.network)  # most of these pictures were not looked at
-    return roll_of_room((film.picture(i), body[i], room[i] if len(room) else still) for i in spread)
+    return roll_of_room((grey, body[i], room[i] if len(room) else still) for i, grey in sorted(kept.pictures.items()))
 
 
 def with_network_of(seen: Evidence, followed: Evidence) -> Evidence:

@@ -188,7 +188,7 @@ class Following:
                 if other is not None:
                     other.add(grey)
             if self._done % ROLL_EVERY == 0:
-                self._edges.append((colours, self._done))
+                self._edges.append((grey, self._done))
             self._before = here
             self._done += 1
 
@@ -225,4 +225,4 @@ class Following:
     def _roll(self, evidence: Evidence) -> Array:
         body = filled(evidence.network)
         still = np.eye(2, 3)
-        return roll_of_room((picture, body[k], evidence.room[k] if len(evidence.room) else still) for picture, k in self._edges)
+        return roll_of_room((grey, body[k], evidence.room[k] if len(evidence.room) else still) for grey, k in self._edges)
