@@ -48,5 +48,23 @@ def test_knees_that_stay_where_they_are_count_nothing() -> None:
 
 
 def test_only_movements_whose_heels_lift_the_knee_say_so() -> None:
-    rises = {m.id for m in load_catalogue().movements.values() if m.knee_rises}
-    assert rises == {"standing_calf_raise", "single_leg_calf_raise", "seated_calf_raise", "bent_over_calf_raise"}
+    rises = {m.id: m.heels_lift for m in load_catalogue().movements.values() if m.heels_lift}
+    body = dict.fromkeys(("standing_calf_raise", "single_leg_calf_raise", "bent_over_calf_raise"), "body")
+    assert rises == body | {"seated_calf_raise": "knee"}
+
+
+def test_a_knee_that_hands_hide_at_the_top_goes_as_the_hip_does() -> None:
+    up = np.stack([np.full(len(TIMES), 400.0), 500 - CM * 8 * LIFT], axis=1)
+    hidden = LIFT > 0.5
+    lost = up + np.where(hidden, 40.0, 0.0)[:, None]
+    sd = np.stack([np.where(hidden, 40.0, 1.0), np.full(len(TIMES), 1.5)], axis=1)
+    covariance = np.repeat(sd, 2, axis=1)[:, :, None] ** 2 * np.eye(4)
+    track = Track(TIMES, ("knee_left", "hip_left"), np.stack([lost, up - [0.0, 120.0]], axis=1), covariance)
+    alone, helped = (knee_rise(track, "left", UP, CM, with_hip) for with_hip in (False, True))
+    assert helped.values == pytest.approx(8 * LIFT, abs=0.01) and helped.u.max() < 2.0
+    assert alone.u.max() > 20
+    found = repetitions(
+        {"ankle_dorsiflexion_left": Series(TIMES, 10 - 40 * LIFT, np.full(len(TIMES), 9.0))}, track, CALF, "side-left", None, rise=helped
+    )
+    assert [rep.range for rep in found.reps] == pytest.approx([8.0] * 3, abs=0.4)
+    assert max(max(rep.unsure.values()) for rep in found.reps) < 0.2

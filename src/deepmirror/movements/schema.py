@@ -218,7 +218,8 @@ class Movement(Strict):
     hands_pass: Annotated[float, Field(ge=0, le=3)] = (
         0.0  # what the hands carry passes before the legs: how far it reaches from the wrist, share of the shank
     )
-    knee_rises: bool = False  # the heel lifts the knee: that tells the reps better than a small foot does
+    # What the heels lift, the knee alone or all that is above it: that tells the reps better than a small foot does.
+    heels_lift: Literal["knee", "body"] | None = None
     steps: bool = False  # the feet travel between reps; else a rep while they travel is walking out or racking
     front_leg_near: bool = False  # filmed from the side of the leg in front, which does the work
     takes_turns: bool = False  # left and right leg lead by turns

@@ -184,9 +184,10 @@ def _bar_bend(evidence: Evidence, motion: BodyMotion, setting: FilmSetting) -> B
 def _knee_rise(trajectories: Trajectories, motion: BodyMotion, setting: FilmSetting) -> Series | None:
     """How far the heels lift the knee, where they do and it was followed."""
     near = setting.near
-    if near is None or not setting.movement.knee_rises or not trajectories.still.has(sided("knee", near)) or motion.px_per_cm is None:
+    lifted = setting.movement.heels_lift
+    if near is None or lifted is None or not trajectories.still.has(sided("knee", near)) or motion.px_per_cm is None:
         return None
-    return knee_rise(trajectories.still, near, setting.up, motion.px_per_cm.value)
+    return knee_rise(trajectories.still, near, setting.up, motion.px_per_cm.value, with_hip=lifted == "body")
 
 
 def film_setting(facts: FilmFacts, brief: Brief, catalogue: Catalogue, roll: NDArray[np.float64]) -> FilmSetting:

@@ -27,6 +27,8 @@ LEAST_TRAVEL_CM = 6.0  # a sled's way, foreshortened by the camera, that is a re
 BAR_BEGINS = 0.1  # of a phase: so late, mostly, a bar shows its start: worked with on 22 squats and hinges (docs/accuracy-log.md)
 BAR_LEADS = 0.15  # of a rep's range: legs less sure than this count no better than the bar; our own choice
 RISE_LOST = 0.15  # of a rep's range: a knee less sure than this counts only where the ankle is no surer; our own choice
+KNEE_LOST = 2.0  # times as unsure as it mostly is: there something hides a knee; our own choice
+HIP_SWAYS_CM = 1.0  # k = 2: how far a hip comes nearer its knee while the heels lift both; our own estimate
 LEAST_RISE_CM = 3.0  # of a knee that a heel lifts, that is a rep: a tenth of a foot and less is a sway; our own choice
 TRAVEL_U_CM = 1.0  # k = 2; our own estimate, no source
 USUAL_CM, USUAL_STANCE_CM = 90.0, 35.0  # a press's platform across, and the feet on it; common practice, no source
@@ -69,11 +71,23 @@ def repetitions(
     return legs if bar is None else _by_the_bar(bar, legs, movement, pattern) or legs
 
 
-def knee_rise(track: Track, near: str, up: Array, px_per_cm: float) -> Series:
-    """How far the near knee is above where it is lowest, cm. Raises NotFollowed."""
-    name = sided("knee", near)
-    height = track.point(name) @ up / px_per_cm
-    return Series(track.times, height - height.min(), COVERAGE_FACTOR * track.sigma(name) / px_per_cm)
+def knee_rise(track: Track, near: str, up: Array, px_per_cm: float, with_hip: bool = False) -> Series:
+    """How far the near knee is above where it is lowest, cm; with_hip: where it is lost it goes as the hip does, which the heels lift
+    alike. Raises NotFollowed."""
+
+    def height(joint: str) -> tuple[Array, Array]:
+        name = sided(joint, near)
+        return track.point(name) @ up / px_per_cm, COVERAGE_FACTOR * track.sigma(name) / px_per_cm
+
+    knee, u = height("knee")
+    if with_hip and track.has(sided("hip", near)):
+        hip, hip_u = height("hip")
+        sure = u <= KNEE_LOST * np.median(u)
+        carried = hip + np.interp(track.times, track.times[sure], (knee - hip)[sure])
+        carried_u = np.hypot(hip_u, HIP_SWAYS_CM)
+        better = ~sure & (carried_u < u)
+        knee, u = np.where(better, carried, knee), np.where(better, carried_u, u)
+    return Series(track.times, knee - knee.min(), u)
 
 
 def _by_the_rise(rise: Series, legs: Repetitions, movement: Movement, pattern: str | None) -> Repetitions | None:
