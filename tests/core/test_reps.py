@@ -130,3 +130,13 @@ def test_a_lowering_that_stops_on_its_way_is_one_lowering() -> None:
     reps = find_reps(times, signal, "eccentric", 25)
     assert len(reps) == 2
     assert reps[0].phases_s["eccentric"] == pytest.approx(1.2 + 0.6 + 0.8, abs=0.2), "not the quicker of its two parts alone"
+
+
+@pytest.mark.parametrize(("rest_s", "start_s"), [(0.12, 1.0), (0.5, 2.9)])
+def test_a_lowering_that_halts_begins_with_its_first_piece_and_a_shift_before_a_rest_does_not(rest_s: float, start_s: float) -> None:
+    """Two pieces of 10 and 8 of 100 degrees, each less than a movement of its own."""
+    pieces = [(0, 1.0), (20, 0.5), (0, rest_s), (20, 0.4), (0, rest_s), (100, 0.82), (0, 0.4), (-100, 1.0), (0, 1.0)]
+    speeds = np.concatenate([np.full(round(120 * seconds), speed) for speed, seconds in pieces])
+    times, way = np.arange(len(speeds)) / 120, np.cumsum(speeds) / 120
+    (rep,) = find_reps(times, way, "eccentric", 25, cutoff_hz=12)
+    assert rep.start_s == pytest.approx(start_s, abs=0.05)

@@ -15,11 +15,11 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cho_solve_banded as solve_factor
-from scipy.linalg import cholesky_banded
+from scipy.linalg import cholesky_banded, solveh_banded
 
 from deepmirror.core.geometry import wrapped
 from deepmirror.core.skeleton import SEGMENTS, sided
+from deepmirror.fitted import fitted
 from deepmirror.pose.evidence import Evidence, Keyframe, filled, shank_px
 from deepmirror.pose.joint_limits import JointLimit
 from deepmirror.pose.offsets import Offsets
@@ -30,8 +30,9 @@ Array = NDArray[np.float64]
 PASSES = 5  # of robust weights; more change nothing that is shown; our own choice
 # What a body point accelerates by from frame to frame, as a share of the shank (30 frames a second).
 ACCELERATION_SHARE = 0.02
-# One look's error lasts, s: a second of agreeing looks is worth a few, however many they are.
-NETWORK_MEMORY_S = 0.6
+# One look's error lasts, s: a second of agreeing looks is as unsure as a few, however many they are. Flow, patches and lengths err alike
+# for as long, which their weights do not say: so that these do not outvote the looks, places are found with looks that count for more.
+NETWORK_MEMORY_S, NETWORK_COUNTS_S = 0.6, fitted("network_counts")
 MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
 TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
 SHORTEST_SEGMENT = 0.3  # of its usual length: a segment shorter than this was not followed; our own choice
@@ -149,29 +150,33 @@ def solve(
     limits = [limit for limit in limits if set(limit.points) <= set(evidence.names)]
     groups = _groups(evidence.names, [*ties, *bearings, *(pair for limit in limits for pair in pairwise(limit.points))])
     parts = [(at, evidence.only([evidence.names[i] for i in at])) for at in groups]
-    factors: list[Array] = []
+
+    def normal_of(at: list[int], part: Evidence, x: Array, counts_s: float) -> _Normal:
+        normal = _Normal(frames, len(at))
+        normal.right += STAYS * x.reshape(frames, -1)
+        _add_points(normal, part, guided[:, at], weights, x, counts_s)
+        _add_keys(normal, part, keys)
+        _add_steps(normal, part, weights, x)
+        for (a, b), (length, sigma) in ties.items():
+            if a in part.names:
+                _add_length(normal, part.names, a, b, length, sigma, x)
+        for (a, b), since in bearings.items():
+            if a in part.names:
+                _add_turns(normal, part, a, b, since, x)
+        _add_smoothness(normal, part.times, acceleration_px)
+        return normal
+
+    last = x
     for _ in range(passes):
-        factors, new = [], np.empty_like(x)
+        last, x = x, np.empty_like(x)
         for at, part in parts:
-            normal = _Normal(frames, len(at))
-            normal.right += STAYS * x[:, at].reshape(frames, -1)
-            _add_points(normal, part, guided[:, at], weights, x[:, at])
-            _add_keys(normal, part, keys)
-            _add_steps(normal, part, weights, x[:, at])
-            for (a, b), (length, sigma) in ties.items():
-                if a in part.names:
-                    _add_length(normal, part.names, a, b, length, sigma, x[:, at])
-            for (a, b), since in bearings.items():
-                if a in part.names:
-                    _add_turns(normal, part, a, b, since, x[:, at])
-            _add_smoothness(normal, part.times, acceleration_px)
-            factor = cholesky_banded(normal.banded())
-            factors.append(factor)
-            if _hold(normal, part.names, limits, x[:, at]):
-                factor = cholesky_banded(normal.banded())
-            new[:, at] = solve_factor((factor, False), normal.right.ravel()).reshape(frames, len(at), 2)
-        x = new
-    return Solution(x, _whole_covariance(factors, groups, frames, count) if with_covariance else np.zeros((frames, 2 * count, 2 * count)))
+            normal = normal_of(at, part, last[:, at], NETWORK_COUNTS_S)
+            _hold(normal, part.names, limits, last[:, at])
+            x[:, at] = solveh_banded(normal.banded(), normal.right.ravel()).reshape(frames, len(at), 2)
+    if not with_covariance:
+        return Solution(x, np.zeros((frames, 2 * count, 2 * count)))
+    factors = [cholesky_banded(normal_of(at, part, last[:, at], NETWORK_MEMORY_S).banded()) for at, part in parts]
+    return Solution(x, _whole_covariance(factors, groups, frames, count))
 
 
 def _groups(names: list[str], lengths: list[tuple[str, str]]) -> list[list[int]]:
@@ -206,10 +211,10 @@ def _weights_of(names: list[str], weights: dict[str, SourceWeights], source: str
     return np.array([getattr(weight_of(weights, n), source) for n in names])
 
 
-def _add_points(normal: _Normal, ev: Evidence, guided: Array, weights: dict[str, SourceWeights], x: Array) -> None:
+def _add_points(normal: _Normal, ev: Evidence, guided: Array, weights: dict[str, SourceWeights], x: Array, counts_s: float) -> None:
     frames, n = normal.frames, normal.n
     for name, places, base, memory_s in (
-        ("network", guided, ev.network_sigma, NETWORK_MEMORY_S),
+        ("network", guided, ev.network_sigma, counts_s),
         ("match", ev.match, ev.match_sigma, MATCH_MEMORY_S),
     ):
         memory = _looks_within(memory_s, ev.times, np.asarray(np.isfinite(base).any(axis=1)))
@@ -254,16 +259,13 @@ def _add_length(normal: _Normal, names: list[str], a: str, b: str, length: Calla
     normal.add_distance(i, j, unit, length(unit), sigma**-2.0)
 
 
-def _hold(normal: _Normal, names: list[str], limits: Sequence[JointLimit], x: Array) -> bool:
-    """Hold joints back from beyond their limits; whether any is there."""
-    held = False
+def _hold(normal: _Normal, names: list[str], limits: Sequence[JointLimit], x: Array) -> None:
+    """Hold joints back from beyond their limits."""
     for limit in (one for one in limits if one.points[0] in names):
         at = [names.index(name) for name in limit.points]
         rows, target, weight = limit.rows(x[:, at])
         if weight.any():
             normal.add_rows(at, rows, target, weight)
-            held = True
-    return held
 
 
 def _add_turns(normal: _Normal, part: Evidence, a: str, b: str, since: list[tuple[Array, Array, int | None]], x: Array) -> None:

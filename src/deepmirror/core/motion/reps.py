@@ -36,6 +36,7 @@ EDGE_S = 0.1  # a boundary is as sure as the signal on both sides of it; our own
 USUAL_U_PERCENTILE = 25  # of the uncertainties inside the reps: what the signal has where it is read well
 SHARED_EDGE = 0.1  # of the shared range left out at either end, where reps turn; our own choice
 WAY_SHARE = 0.12  # of a movement's way: what goes less far in one go is no part of it; our own choice
+HALTED_SHARE, HALT_S = 0.05, 0.2  # of a movement's way, s: pieces of a movement that halts, which are no jerks; our own choice
 GIVEN_BACK = 0.5  # of a movement's way: what goes back by so much before the next one was a sway at rest; our own choice
 REST_S = 6.0  # a pause between reps longer than this is a rest, not a hold; common practice, no source
 MIDDLE = (0.2, 0.8)  # of a phase's way: what lies between shows also where its ends are hidden; our own choice
@@ -243,18 +244,32 @@ def _phase(grid: Array, rates: Array, low: int, high: int, from_rest: bool = Tru
     moving = rates[between] > SPEED_SHARE * rates[between].max()
     if not moving.any():
         return None
-    runs = np.split(between[moving], np.flatnonzero(np.diff(between[moving]) > 1) + 1)
+    runs = _without_halts(grid, rates, np.split(between[moving], np.flatnonzero(np.diff(between[moving]) > 1) + 1))
     ways = np.array([rates[run].sum() for run in runs])
     runs = [run for run, way in zip(runs, ways, strict=True) if way >= WAY_SHARE * ways.sum()]
     while len(runs) > 1 and _given_back(rates, runs, from_rest):
         runs.pop(0 if from_rest else -1)
     limit = SPEED_SHARE * max(rates[run].max() for run in runs)
-    first, last = int(runs[0][np.argmax(rates[runs[0]])]), int(runs[-1][np.argmax(rates[runs[-1]])])
+    first, last = int(runs[0][0]), int(runs[-1][-1])
     while first > 0 and rates[first - 1] > limit:
         first -= 1
     while last < len(rates) - 1 and rates[last + 1] > limit:
         last += 1
     return _crossing(grid, rates, limit, first, first - 1), _crossing(grid, rates, limit, last, last + 1)
+
+
+def _without_halts(grid: Array, rates: Array, runs: list[NDArray[np.int_]]) -> list[NDArray[np.int_]]:
+    """Runs of which both go some way, and between which it only halts, as one: a creep that a plate half hides comes in pieces, each too
+    short to be a movement of its own."""
+    least = HALTED_SHARE * sum(float(rates[run].sum()) for run in runs)
+    out = runs[:1]
+    for run in runs[1:]:
+        halted = grid[run[0]] - grid[out[-1][-1]] < HALT_S and min(rates[out[-1]].sum(), rates[run].sum()) >= least
+        if halted:
+            out[-1] = np.arange(out[-1][0], run[-1] + 1)
+        else:
+            out.append(run)
+    return out
 
 
 def _given_back(rates: Array, runs: list[NDArray[np.int_]], from_rest: bool) -> bool:
