@@ -166,7 +166,7 @@ def test_the_doubt_is_the_inverse_of_the_normal_matrix() -> None:
     from deepmirror.pose import trajectory_solver
 
     normal = trajectory_solver._Normal(9, 3)
-    trajectory_solver._add_points(normal, evidence, evidence.network, {}, solution.positions)
+    trajectory_solver._add_points(normal, evidence, evidence.network, {}, solution.positions, trajectory_solver.NETWORK_MEMORY_S)
     trajectory_solver._add_smoothness(normal, evidence.times, 3.0)
     size, band = 54, normal.banded()
     dense = np.zeros((size, size))

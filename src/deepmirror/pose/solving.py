@@ -20,7 +20,7 @@ from deepmirror.pose.evidence import Evidence
 from deepmirror.pose.joint_limits import joint_limits
 from deepmirror.pose.offset_correction import Corrected
 from deepmirror.pose.source_weights import SourceWeights, source_weights
-from deepmirror.pose.trajectory_solver import PASSES, Lengths, Solution, acceleration_px, solve
+from deepmirror.pose.trajectory_solver import NETWORK_COUNTS_S, PASSES, Lengths, Solution, acceleration_px, solve
 
 Array = NDArray[np.float64]
 
@@ -101,7 +101,20 @@ class _SideProblem:
         keys, turns, own = list(self._annotated.keys), self.corrected.unoccluded.rotations, self.corrected.offsets
         setting = self._annotated.setting
         limits = joint_limits(setting.view, setting.movement.feet_stand) if lengths else []
-        return solve(evidence, keys, weights, own, lengths, self._soft, start, passes, with_covariance=last, turns=turns, limits=limits)
+        return solve(
+            evidence,
+            keys,
+            weights,
+            own,
+            lengths,
+            self._soft,
+            start,
+            passes,
+            with_covariance=last,
+            turns=turns,
+            limits=limits,
+            looks_last_s=NETWORK_COUNTS_S,
+        )
 
     def with_lengths(self, free: Solution, from_film: bool) -> Solved:
         """Plane and points in turn; without the plane's lengths where there is none, or where it does not fit."""

@@ -31,7 +31,8 @@ PASSES = 5  # of robust weights; more change nothing that is shown; our own choi
 # What a body point accelerates by from frame to frame, as a share of the shank (30 frames a second).
 ACCELERATION_SHARE = 0.02
 # One look's error lasts, s: a second of agreeing looks is as unsure as a few, however many they are. Flow, patches and lengths err alike
-# for as long, which their weights do not say: so that these do not outvote the looks, places are found with looks that count for more.
+# for as long, which their weights do not say: so that these do not outvote the looks, from the side places are found with looks that count
+# for more (see solve).
 NETWORK_MEMORY_S, NETWORK_COUNTS_S = 0.6, fitted("network_counts")
 MATCH_MEMORY_S = 0.27  # the same for patches; our own estimate, no source
 TURN_MEMORY_S = 0.27  # the same for segments' rotations; our own estimate, no source
@@ -134,13 +135,15 @@ def solve(
     with_covariance: bool = True,
     turns: SegmentRotations | None = None,
     limits: Sequence[JointLimit] = (),
+    looks_last_s: float = NETWORK_MEMORY_S,
 ) -> Solution:
     """Positions and covariance of every point in every frame.
 
     weights: joint -> SourceWeights; corrections: offsets of the network; acceleration_px: standard deviation of the second difference per
     frame that a body makes. start: (T, P, 2) first guess; taken from the corrected network when absent.
     with_covariance: work out the covariance too (zeros otherwise). limits: what joints do not go beyond; where one has to be held back
-    nothing is known better for it, so that they have no say in the covariance.
+    nothing is known better for it, so that they have no say in the covariance. looks_last_s: for how long a look's error is taken to last
+    where places are found; it does last NETWORK_MEMORY_S, by which the covariance goes.
     """
     frames, count = evidence.network.shape[:2]
     guided = evidence.network + corrections.move
@@ -170,7 +173,7 @@ def solve(
     for _ in range(passes):
         last, x = x, np.empty_like(x)
         for at, part in parts:
-            normal = normal_of(at, part, last[:, at], NETWORK_COUNTS_S)
+            normal = normal_of(at, part, last[:, at], looks_last_s)
             _hold(normal, part.names, limits, last[:, at])
             x[:, at] = solveh_banded(normal.banded(), normal.right.ravel()).reshape(frames, len(at), 2)
     if not with_covariance:

@@ -259,13 +259,12 @@ def _phase(grid: Array, rates: Array, low: int, high: int, from_rest: bool = Tru
 
 
 def _without_halts(grid: Array, rates: Array, runs: list[NDArray[np.int_]]) -> list[NDArray[np.int_]]:
-    """Runs of which both go some way, and between which it only halts, as one: a creep that a plate half hides comes in pieces, each too
+    """Short runs that go some way, and between which it only halts, as one: a creep that a plate half hides comes in pieces, each too
     short to be a movement of its own."""
-    least = HALTED_SHARE * sum(float(rates[run].sum()) for run in runs)
-    out = runs[:1]
+    whole, out = sum(float(rates[run].sum()) for run in runs), runs[:1]
     for run in runs[1:]:
-        halted = grid[run[0]] - grid[out[-1][-1]] < HALT_S and min(rates[out[-1]].sum(), rates[run].sum()) >= least
-        if halted:
+        short = all(HALTED_SHARE <= rates[piece].sum() / whole < WAY_SHARE for piece in (out[-1], run))
+        if short and grid[run[0]] - grid[out[-1][-1]] < HALT_S:
             out[-1] = np.arange(out[-1][0], run[-1] + 1)
         else:
             out.append(run)
