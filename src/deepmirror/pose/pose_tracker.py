@@ -41,7 +41,6 @@ CHANGE_COSTS = 0.1  # by so much better must fit what is found anew, which may b
 # as it did within LIKE_RAD: the detector sees a trunk on a press 12 degrees turned, and looking there each time won one of 169; our own
 # choice.
 LEFT_ALONE, LIKE_RAD = 3, np.radians(5.0)
-NEVER = (0, 0.0, 0.0)
 # Looks of a lane, about eight seconds and two, after which she is looked for elsewhere: one who stands or sits may also have walked.
 GIVEN_UP, GIVEN_UP_STANDING = 30, 8
 
@@ -98,6 +97,19 @@ class Sighting:
         return other if other.costs() < self.costs() - CHANGE_COSTS else self
 
 
+@dataclass(frozen=True)
+class NoBetter:
+    """A body found anew that was no better: for how many looks it is left alone, how it lay turned to the followed one (rad), and what
+    spoke against that one then."""
+
+    left: int
+    turn: float
+    costs: float
+
+
+NEVER = NoBetter(0, 0.0, 0.0)
+
+
 class PoseTracker:
     """Finds the body in a first frame and keeps it; two networks take turns on the frames that are looked at.
 
@@ -129,8 +141,7 @@ class PoseTracker:
         self._client = Client(lies.turn if lies is not None and lies.throughout else None)  # as the looks that were told show her
         self._known = [self._client, self._client]  # as each lane's look may know her
         self._unseen, self._patience = 0, GIVEN_UP if self._client.lies is not None else GIVEN_UP_STANDING
-        # for how many looks a lane leaves a body found anew alone, how it lay turned (rad), and what spoke against the followed one then
-        self._no_better = [NEVER, NEVER]
+        self._no_better = [NEVER, NEVER]  # what each lane last found anew in vain
         self._missed = [0, 0]  # looks of each lane, one after the other, that did not show her
         self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
 
@@ -143,7 +154,7 @@ class PoseTracker:
         self.elsewhere += others
         if same and self._asks_for_a_look(lane, same[0], followed, best):
             anew = self._unless(lane, rgb, best, self._sighting(lane, rgb, same[0]))
-            self._no_better[lane] = (LEFT_ALONE, same[0].turn - followed.turn, best.costs()) if anew is best else NEVER
+            self._no_better[lane] = NoBetter(LEFT_ALONE, same[0].turn - followed.turn, best.costs()) if anew is best else NEVER
             best = anew
         if not same and others and self._follows_a_ghost(best):
             best = self._rather(best, self._sighting(lane, rgb, others[0]))
@@ -176,11 +187,12 @@ class PoseTracker:
 
     def _asks_for_a_look(self, lane: int, found: Region, followed: Region, best: Sighting) -> bool:
         """Whether a body found anew is looked into as well: it is needed, and was not just as it is now and no better."""
-        left, turn, costs = self._no_better[lane]
-        self._no_better[lane] = (left - 1, turn, costs)
-        alike = abs(wrapped(found.turn - followed.turn - turn, 2 * np.pi)) < LIKE_RAD and best.costs() < costs + CHANGE_COSTS
+        before = self._no_better[lane]
+        self._no_better[lane] = replace(before, left=before.left - 1)
+        turned = wrapped(found.turn - followed.turn - before.turn, 2 * np.pi)
+        alike = abs(turned) < LIKE_RAD and best.costs() < before.costs + CHANGE_COSTS
         blurred = best.seen.clearness < BLURRED
-        return _afresh(found, followed, blurred) and (blurred or left <= 0 or not alike)
+        return _afresh(found, followed, blurred) and (blurred or before.left <= 0 or not alike)
 
     def _not_her(self, frame: int, lane: int, home: Region) -> Look:
         """A look that showed somebody else tells nothing, and the next one is taken where she lies; not for ever."""

@@ -107,8 +107,8 @@ def refollow(
     disc = None if plate is None else plate.found(evidence, shank_px(filled(about.positions), about.names))
     if plate is not None and disc is None:
         whole = replace(whole, plate=np.full((len(whole.times), 2), np.nan))  # so that the next click does not look for it again
-    room = KeptPictures(spread(len(film.times)))
-    frames = partial(room.frames, film.stream_grey)
+    kept = KeptPictures(spread(len(film.times)))
+    frames = partial(kept.frames, film.stream_grey)
     followed = follow(frames, whole, keys, about.names, about.positions, tick, disc, movement.feet_stand)
     if near and keys:
         tick = progress.part(turning, 0.98, "seeing limbs turn", len(film.times))
@@ -122,7 +122,7 @@ def refollow(
     if near is None and corners is not None:
         platform, sigma = _follow_platform(film, corners)
         followed = replace(followed, platform=platform, platform_sigma=sigma)
-    followed = replace(followed, roll=_roll(room, evidence, followed.room))
+    followed = replace(followed, roll=_roll(kept, evidence, followed.room))
     return with_network_of(evidence, followed)  # what is kept is what was seen; which leg is which stays open to an edit
 
 
