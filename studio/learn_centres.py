@@ -2,6 +2,7 @@
 
     PYTHONPATH=.:src .venv-studio/bin/python -m studio.learn_centres bench/films/looks --out src/deepmirror/pose/models/joint_centres.npz
 
+With --on it goes on from a file that was learned before, at a quarter of the rate, so that looks no longer at hand are not lost.
 Every tenth seed is held out: of those bodies nothing is learned, and what is printed is measured on them.
 """
 
@@ -28,6 +29,8 @@ from deepmirror.pose.joint_centres import LEAST_WIDTH, PATCH, READ, SPAN, Patch,
 from studio.looks import opened
 
 Array = NDArray[np.float64]
+LAYERS = ("seen", "known", "both", "out")  # of the network, behind its convolutions
+RATE, RATE_ON = 2e-3, 5e-4  # of learning, at first and when it is gone on with
 HELD_OUT = 10  # every so many-th seed
 STRAY = 0.03  # body units: how far the middle of a little picture is moved for learning
 UNTOLD = 0.3  # of what is learned from: without how surely the points were seen
@@ -63,15 +66,17 @@ def looks_in(folder: Path) -> list[Look]:
 
 
 class Net(nn.Module):
-    """Four convolutions over the little picture, and what else is known of the look beside them."""
+    """Four convolutions over the little picture, and what else is known of the look beside them. normed: each convolution has a
+    normalisation, which a file no longer shows apart."""
 
-    def __init__(self, known: int) -> None:
+    def __init__(self, known: int, normed: bool = True) -> None:
         super().__init__()
         sizes = (3, 24, 48, 96, 128)
         layers: list[nn.Module] = []
         for k, (a, b) in enumerate(pairwise(sizes)):
             kernel = 5 if k == 0 else 3
-            layers += [nn.Conv2d(a, b, kernel, stride=2, padding=kernel // 2, bias=False), nn.BatchNorm2d(b), nn.ReLU()]
+            norm = nn.BatchNorm2d(b) if normed else nn.Identity()
+            layers += [nn.Conv2d(a, b, kernel, stride=2, padding=kernel // 2, bias=not normed), norm, nn.ReLU()]
         self.convolutions = nn.Sequential(*layers)
         side = PATCH
         for _ in range(4):
@@ -224,28 +229,46 @@ def table(rows: list[dict[str, Any]]) -> str:
     return "\n".join(lines)
 
 
+def gone_on(path: Path) -> tuple[Net, dict[str, Any]]:
+    """The network as a file holds it, to be learned on, and what the file says of itself."""
+    with np.load(path) as file:
+        weights = {k: torch.from_numpy(file[k].astype(np.float32)) for k in file.files if k != "about"}
+        about = json.loads(str(file["about"]))
+    net = Net(weights["known_weight"].shape[1], normed=False)
+    for k, layer in enumerate(list(net.convolutions)[::3]):
+        layer.weight.data, layer.bias.data = weights[f"kernel_{k}"], weights[f"bias_{k}"]
+    for name in LAYERS:
+        getattr(net, name).weight.data, getattr(net, name).bias.data = weights[f"{name}_weight"], weights[f"{name}_bias"]
+    return net, about
+
+
 def folded(net: Net) -> dict[str, NDArray[np.float32]]:
     """The weights as NumPy runs them: each convolution with its normalisation."""
     out = {}
     layers = list(net.convolutions)
     for k in range(0, len(layers), 3):
         conv, norm = layers[k], layers[k + 1]
+        if isinstance(norm, nn.Identity):
+            out[f"kernel_{k // 3}"], out[f"bias_{k // 3}"] = conv.weight.detach().numpy(), conv.bias.detach().numpy()
+            continue
         scale = (norm.weight / torch.sqrt(norm.running_var + norm.eps)).detach()
         out[f"kernel_{k // 3}"] = (conv.weight.detach() * scale[:, None, None, None]).numpy()
         out[f"bias_{k // 3}"] = (norm.bias - norm.running_mean * scale).detach().numpy()
-    for name in ("seen", "known", "both", "out"):
+    for name in LAYERS:
         layer = getattr(net, name)
         out[f"{name}_weight"], out[f"{name}_bias"] = layer.weight.detach().numpy(), layer.bias.detach().numpy()
     return out
 
 
-def arguments(description: str | None, epochs: int) -> argparse.Namespace:
-    """What the command line of a learning script says; torch is set up to learn the same each time."""
+def arguments(description: str | None, epochs: int, on: bool = False) -> argparse.Namespace:
+    """What the command line of a learning script says; on: of one that can go on; torch is set up to learn the same each time."""
     parser = argparse.ArgumentParser(description=description)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--epochs", type=int, default=epochs)
     parser.add_argument("--batch", type=int, default=128)
+    if on:
+        parser.add_argument("--on", type=Path, help="what was learned before and is learned on")
     torch.manual_seed(1)
     torch.set_num_threads(2)
     return parser.parse_args()
@@ -253,14 +276,14 @@ def arguments(description: str | None, epochs: int) -> argparse.Namespace:
 
 def main() -> None:
     """Command line."""
-    args = arguments(__doc__, 12)
+    args = arguments(__doc__, 12, on=True)
     looks = looks_in(args.folder)
     learned, held = [k for k in looks if k.seed % HELD_OUT], [k for k in looks if not k.seed % HELD_OUT]
-    probe = samples(learned[0], None)[0]
-    net = Net(len(probe[1]))
+    net, before = gone_on(args.on) if args.on else (Net(len(samples(learned[0], None)[0][1])), {})
+    rate = RATE_ON if args.on else RATE
     per_epoch = sum(len(patches(k.points, k.view)) for k in learned) // args.batch
-    best = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=0.02)
-    plan = torch.optim.lr_scheduler.OneCycleLR(best, 2e-3, total_steps=args.epochs * per_epoch + 10)
+    best = torch.optim.AdamW(net.parameters(), lr=rate, weight_decay=0.02)
+    plan = torch.optim.lr_scheduler.OneCycleLR(best, rate, total_steps=args.epochs * per_epoch + 10)
     for epoch in range(args.epochs):
         net.train()
         total, count = 0.0, 0
@@ -280,7 +303,7 @@ def main() -> None:
         "clients": len({k.seed for k in learned}),
         "held_out": len({k.seed for k in held}),
         "epochs": args.epochs,
-    }
+    } | ({"before": before} if before else {})
     np.savez_compressed(args.out, about=np.array(json.dumps(about)), **{k: v.astype(np.float16) for k, v in folded(net).items()})
 
 

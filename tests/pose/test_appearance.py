@@ -65,3 +65,14 @@ def test_the_light_may_change_slowly() -> None:
         assert not known.unlike(now)
         known = known.with_look(now)
     assert as_clicked(hers).unlike(hers + [29.5, 0, 0]), "at once the same change is another one"
+
+
+def test_what_is_rather_unlike_her_is_somebody_else_where_she_was_not() -> None:
+    """Of one a plate half hides the colours vary, and who walks past in other clothes is hardly more unlike her than that."""
+    rng, hers = np.random.default_rng(4), np.tile([50.0, 20.0, 10.0], (12, 1))
+    known = as_clicked(hers)
+    for _ in range(200):
+        known = known.with_look(hers + rng.normal(0, 1, hers.shape) + rng.choice([-10, 10], (12, 1)) * [1, 0, 0])
+    other = hers + [0, 1.65 * known.usual, 0]
+    assert 1.65 * known.usual > UNLIKE and not known.unlike(other) and known.unlike(other, elsewhere=True)
+    assert not known.unlike(hers + [9.0, 0, 0], elsewhere=True)

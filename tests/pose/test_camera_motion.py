@@ -86,3 +86,22 @@ def test_a_light_that_goes_out_does_not_stop_the_room_from_being_followed() -> N
         seen = cv2.warpAffine(picture, move, (640, 400))
         follower.add(seen if t < 30 else (seen // 3), body)
     assert abs(follower.path()[-1, 0, 2] - 39.5) < 1.5
+
+
+def test_who_walks_past_a_client_who_nearly_fills_the_picture_takes_the_room_nowhere() -> None:
+    """Of a bare wall a few marks beside the client show; where the room would be taken to, she hides those too, so that nothing speaks
+    against it."""
+    rng = np.random.default_rng(8)
+    room, other = np.full((400, 640), 120, np.uint8), cv2.GaussianBlur(rng.integers(0, 255, (400, 300), dtype=np.uint8), (0, 0), 2)
+    for y in range(10, 390, 16):
+        room[y : y + 8, 100:142] = 220
+    follower, body = RoomFollower(), np.array([[190.0, 60.0], [620.0, 340.0]])
+    for t in range(200):
+        picture, left = room.copy(), 6 * (t - 15) - 300
+        if -300 < left < 640:
+            seen = slice(max(left, 0), min(left + 300, 640))
+            picture[:, seen] = other[:, seen.start - left : seen.stop - left]
+        follower.add(picture, body)
+    path = follower.path()
+    assert not len(path) or np.linalg.norm(path[:, :, 2], axis=1).max() < 25.0, "for a third of a second, until it is noticed"
+    assert not len(path) or np.linalg.norm(path[-15:, :, 2], axis=1).max() < 2.0

@@ -391,3 +391,14 @@ def test_a_ghost_is_given_up_for_the_client_who_walks_in_and_a_client_is_not(own
     looks = list(follower.run((n, EMPTY) for n in range(GHOST_LOOKS + 3)))
     last = looks[-1].seen
     assert last is not None and round(last.next_region().x) == taken
+
+
+def test_a_client_who_was_clicked_is_no_ghost_behind_the_plate_that_hides_her() -> None:
+    """Somebody who walks past in full light was followed for the rest of the film."""
+    clicked, other = region(x=240, side=310), region(x=500, side=480)
+    follower = PoseTracker(QUICK, {0: clicked})
+    for lane in range(2):
+        follower._detectors[lane] = Finds(other)  # type: ignore[call-overload]
+        follower._networks[lane] = Shows({}, {clicked: 0.7}, {clicked: 0.35, other: 0.85})  # type: ignore[call-overload]
+    seen = [look.seen for look in follower.run((n, EMPTY) for n in range(3 * GHOST_LOOKS))]
+    assert {round(s.next_region().x) for s in seen if s is not None} == {240} and seen[-1] is not None

@@ -24,6 +24,7 @@ KEEPS = 0.05  # share of each further look: the light changes more slowly than a
 # middle and up to 7 to 24 in nine of ten; in four, somebody else's 21 to 28 in the middle and from 13 to 24 in nine of ten. In between,
 # our own choice: unlike is what is beyond both of these.
 UNLIKE, UNLIKE_SHARE = 14.0, 1.8  # Lab, and of what her own looks usually are
+ELSEWHERE_SHARE = 1.5  # the same of a body that is not where she was: both speak against it; worked with on one film (docs/accuracy-log.md)
 
 
 def colours(rgb: Picture, seen: Detection) -> Array:
@@ -65,9 +66,9 @@ class Appearance:
         known = Appearance(first, np.median(first, axis=0))
         return replace(known, usual=float(np.median([known._off(one) for one in first])))
 
-    def unlike(self, now: Array) -> bool:
-        """True when a look's colours (K, 3) are not hers; False while hers are not known."""
-        return self._off(now) > max(UNLIKE, UNLIKE_SHARE * self.usual)
+    def unlike(self, now: Array, elsewhere: bool = False) -> bool:
+        """True when a look's colours (K, 3) are not hers; False while hers are not known. elsewhere: it shows a body where she was not."""
+        return self._off(now) > max(UNLIKE, (ELSEWHERE_SHARE if elsewhere else UNLIKE_SHARE) * self.usual)
 
     def _off(self, now: Array) -> float:
         if self.known is None:

@@ -20,7 +20,9 @@ LEAST_AGREED = 0.75  # of the usual agreement: below it the room is hidden or wa
 USUAL_LEARNS = 0.05  # of each picture; our own choice
 EVERY = 3  # pictures from one check of where the room lies to the next; our own choice
 RENEWED, BETTER = 3 * EVERY, 0.02  # every so many it is looked for anew, as points drift; and taken where it agrees so much better
-STEP_PX = 4.0  # of the small picture, from one to the next; our own choice
+# Of the small picture, from one to the next: a camera that is swung, and one that pans or sways, which goes a fifth of a metre a second
+# while who walks past goes four times as far; our own choice.
+STEP_PX, PANS_PX = 4.0, 1.5
 _LK = {"winSize": (15, 15), "maxLevel": 3, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 15, 0.03)}
 
 
@@ -36,6 +38,7 @@ class RoomFollower:
         self._anchor: RoomAnchor | None = None
         self._usual = 1.0  # the agreement of a picture that shows the room
         self._sure: list[bool] = []
+        self._showed = np.eye(2, 3)  # where it lay when its edges last told so
 
     def add(self, grey: Picture, body: Array) -> None:
         """Take the next picture; body (P, 2) px tells what is not room."""
@@ -51,12 +54,19 @@ class RoomFollower:
             return
         home, last = self._path[-1], self._path[-2]
         agreed = self._anchor.agreement(small, about, home)
-        if agreed is None:  # a body that fills the picture: believed as far as a camera moves from one picture to the next
-            self._sure.append(_apart(home, last, small.shape) < STEP_PX)
-            self._path[-1] = home if self._sure[-1] else last
+        if agreed is None:  # hardly any of it would show there: a body fills the picture, or somebody dragged the points along
+            known, there = self._best_known(self._anchor, small, about, self._showed)
+            if known >= LEAST_AGREED * self._usual:
+                self._take(there)
+                self._showed = there
+                self._sure.append(True)
+            else:  # believed as far as a camera moves from one picture to the next, a quick one only where nothing could show it did not
+                self._sure.append(_apart(home, last, small.shape) < (PANS_PX if known else STEP_PX))
+                self._path[-1] = home if self._sure[-1] else last
         elif agreed >= LEAST_AGREED * self._usual and len(self._path) % RENEWED:
             self._usual += USUAL_LEARNS * (agreed - self._usual)
             self._sure.append(True)
+            self._showed = home
         else:
             self._look_again(self._anchor, small, about, agreed)
 
@@ -107,15 +117,24 @@ class RoomFollower:
             since = max(len(self._sure) - EVERY + 1, 1)
             self._sure[since:] = [False] * len(self._sure[since:])
         last = next(h for h, sure in zip(self._path[-2::-1], self._sure[::-1], strict=True) if sure)
-        rated = [(agreed, self._path[-1])]
-        rated += [(anchor.agreement(small, about, h) or 0.0, h) for h in (last, anchor.found_again(small, last)) if h is not None]
-        best, there = max(rated, key=lambda r: r[0])
+        best, there = max((agreed, self._path[-1]), self._best_known(anchor, small, about, last), key=lambda r: r[0])
         self._sure.append(best >= LEAST_AGREED * self._usual)
         told = best if self._sure[-1] else LEAST_AGREED * self._usual  # a light that was switched off stays off
         self._usual += USUAL_LEARNS * (told - self._usual)
         if best > agreed + BETTER:
-            self._path[-1] = there
-            self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))  # those that were followed are not the room's
+            self._take(there)
+        if self._sure[-1]:
+            self._showed = self._path[-1]
+
+    def _best_known(self, anchor: RoomAnchor, small: Picture, about: Array, lay: Array) -> tuple[float, Array]:
+        """Where it lay, or where it is found again around there, whichever agrees better, and how well."""
+        places = [h for h in (lay, anchor.found_again(small, lay)) if h is not None]
+        return max(((anchor.agreement(small, about, h) or 0.0, h) for h in places), key=lambda r: r[0])
+
+    def _take(self, there: Array) -> None:
+        """The room lies there, so that the points that were followed are not the room's."""
+        self._path[-1] = there
+        self._points, self._home = np.empty((0, 1, 2), np.float32), np.empty((0, 2))
 
     def last_move(self, places: Array) -> Array:
         """How far (P, 2) px the still room moved at places (P, 2) px from the last picture but one to the last."""

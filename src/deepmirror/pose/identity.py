@@ -71,12 +71,16 @@ class Client:
 
     def doubts(self, rgb: Picture, seen: Detection) -> bool:
         """True of a body that does not lie where she lies, or does not look like her."""
-        return self._away(seen.next_region()) if self.lies is not None else self.appearance.unlike(colours(rgb, seen))
+        return self._away(seen.next_region()) if self.lies is not None else self.appearance.unlike(colours(rgb, seen), self._moved(seen))
 
     def is_not(self, seen: Detection) -> bool:
         """True of a doubted body that may not be hers: hers may look otherwise for a moment, but then it is where it was. Where nothing is
         known of that, as she was not seen for long, it may be hers in another light."""
-        return self.lies is not None or (self.last is not None and not same_place(self.last, seen))
+        return self.lies is not None or self._moved(seen)
+
+    def _moved(self, seen: Detection) -> bool:
+        """True of a body that is not where she was last seen for sure."""
+        return self.last is not None and not same_place(self.last, seen)
 
     def _askew(self, region: Region) -> float:
         """How far a region is turned from how she lies, rad; 0 where nobody lies."""

@@ -142,6 +142,7 @@ class PoseTracker:
         self._known = [self._client, self._client]  # as each lane's look may know her
         self._unseen, self._patience = 0, GIVEN_UP if self._client.lies is not None else GIVEN_UP_STANDING
         self._no_better = [NEVER, NEVER]  # what each lane last found anew in vain
+        self._shown = False  # whether she who is followed was clicked
         self._missed = [0, 0]  # looks of each lane, one after the other, that did not show her
         self.elsewhere: list[Region] = []  # other bodies than the followed one, of all looks
 
@@ -234,7 +235,10 @@ class PoseTracker:
         return [r for _, r in sorted(same, key=lambda f: f[0])], others
 
     def _follows_a_ghost(self, now: Sighting) -> bool:
-        """True when what is followed was but a blur all the time: a bench, a jacket on the wall, before the client walked in."""
+        """True when what is followed was but a blur all the time: a bench, a jacket on the wall, before the client walked in. One who was
+        clicked is none, however much a plate hides of her."""
+        if self._shown:
+            return False
         blurs = [*self._clear, now.seen.clearness]
         return len(self._clear) == GHOST_LOOKS and float(np.median(blurs)) < CLEAR and now.seen.clearness < CLEAR
 
@@ -276,7 +280,7 @@ class PoseTracker:
             self._clear.append(look.seen.clearness)
         self._unseen = 0 if look.seen is not None else self._unseen + 1
         if self._unseen > 2 * self._patience:
-            self._unseen, self._client = 0, self._client.lost(knows_looks=self._first is not None)
+            self._unseen, self._client, self._shown = 0, self._client.lost(knows_looks=self._first is not None), False
         return look
 
     def _detected(self, rgb: Picture) -> Region | None:
@@ -310,6 +314,7 @@ class PoseTracker:
             self._regions, self._turns = [found, found], [[], []]
             self._client = self._client.clicked(rgb, self._sighting(0, rgb, found).seen)
             self._clear.clear()
+            self._shown = True
 
     def look_now(self, turn: int, number: int, rgb: Picture) -> Look:
         """One look at a picture that has just come; turn: how many were looked at before. The lanes take turns, none waits."""
