@@ -52,17 +52,10 @@ class RoomFollower:
         if len(self._path) % EVERY:  # dragged along for so short a time it is not far off
             self._sure.append(self._sure[-1])
             return
-        home, last = self._path[-1], self._path[-2]
+        home = self._path[-1]
         agreed = self._anchor.agreement(small, about, home)
-        if agreed is None:  # hardly any of it would show there: a body fills the picture, or somebody dragged the points along
-            known, there = self._best_known(self._anchor, small, about, self._showed)
-            if known >= LEAST_AGREED * self._usual:
-                self._take(there)
-                self._showed = there
-                self._sure.append(True)
-            else:  # believed as far as a camera moves from one picture to the next, a quick one only where nothing could show it did not
-                self._sure.append(_apart(home, last, small.shape) < (PANS_PX if known else STEP_PX))
-                self._path[-1] = home if self._sure[-1] else last
+        if agreed is None:
+            self._unshown(self._anchor, small, about)
         elif agreed >= LEAST_AGREED * self._usual and len(self._path) % RENEWED:
             self._usual += USUAL_LEARNS * (agreed - self._usual)
             self._sure.append(True)
@@ -110,6 +103,19 @@ class RoomFollower:
         out[:, :, 2] *= self._shrink
         out[:, :, 2] += (self._shrink - 1) / 2 * (1 - out[:, :, :2].sum(axis=2))
         return out
+
+    def _unshown(self, anchor: RoomAnchor, small: Picture, about: Array) -> None:
+        """Hardly any of it would show where its points went: a body fills the picture, or somebody dragged them along. Unless it shows
+        where it last did, they are believed as far as a camera moves, a quick move only where nothing could show that it was none."""
+        home, last = self._path[-1], self._path[-2]
+        known, there = self._best_known(anchor, small, about, self._showed)
+        if known >= LEAST_AGREED * self._usual:
+            self._take(there)
+            self._showed = there
+            self._sure.append(True)
+            return
+        self._sure.append(_apart(home, last, small.shape) < (PANS_PX if known else STEP_PX))
+        self._path[-1] = home if self._sure[-1] else last
 
     def _look_again(self, anchor: RoomAnchor, small: Picture, about: Array, agreed: float) -> None:
         """Where the room lies: as its points went, as it last surely lay, or where it is found again, whichever agrees best."""
