@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from deepmirror.core.skeleton import SIDES, sided
 from deepmirror.pose.appearance import CHAIN, FIRST_LOOKS, UNLIKE, Appearance, as_clicked, colours
+from deepmirror.pose.identity import Client
 from deepmirror.pose.network import NETWORK_INDEX, Detection
 
 HEIGHTS = {"shoulder": 100, "hip": 300, "knee": 500, "ankle": 700}
@@ -76,3 +79,12 @@ def test_what_is_rather_unlike_her_is_somebody_else_where_she_was_not() -> None:
     other = hers + [0, 1.65 * known.usual, 0]
     assert 1.65 * known.usual > UNLIKE and not known.unlike(other) and known.unlike(other, elsewhere=True)
     assert not known.unlike(hers + [9.0, 0, 0], elsewhere=True)
+
+
+def test_a_body_in_rather_other_clothes_is_doubted_where_she_was_not_and_not_where_she_was() -> None:
+    hers, other = np.full((800, 900, 3), 100, np.uint8), np.full((800, 900, 3), 140, np.uint8)
+    client = Client().clicked(hers, body_at(100, 300))
+    off = float(np.linalg.norm(colours(other, body_at(100, 300)) - client.appearance.known, axis=1).mean())
+    client = replace(client, appearance=replace(client.appearance, usual=off / 1.65))
+    assert off > UNLIKE and not client.doubts(other, body_at(100, 300)) and client.doubts(other, body_at(400, 600))
+    assert not client.doubts(hers, body_at(400, 600)), "she may have moved"
